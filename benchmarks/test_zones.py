@@ -16,7 +16,7 @@ from vastwatch.commission.calibrate import Known, calibrate
 from vastwatch.design.edits.zones import set_outline
 from vastwatch.design.expressions import Report
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence, Sensor, Zone
+from vastwatch.design.records import Conclusion, Sensor, Zone
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reports import notices_on, run_sensors, wanted_of
@@ -72,7 +72,7 @@ def offices(trackers: int) -> Project:
         sensors.append(
             Sensor(id=f"t{k}", device=type_.id, level="g", name=f"T{k}", at=(x + 0.2, 2.5, 1.8), yaw=0, pitch=-10)
         )
-        presences.append(Presence(id=f"p{k}", room=f"r{k}", name="S", expr=Report(sensor=f"t{k}")))
+        presences.append(Conclusion(id=f"p{k}", room=f"r{k}", name="S", expr=Report(sensor=f"t{k}")))
         for i in range(8):
             at = (x + 1.4 + 1.2 * (i // 2), 1.4 if i % 2 else 3.6)
             spots.append(Spot(id=f"s{k}-{i}", room=f"r{k}", name=f"seat {i}", at=at, posture="seated", activity="desk"))

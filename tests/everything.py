@@ -21,9 +21,9 @@ from samples import rect
 from vastwatch.design.edits.building import add_room
 from vastwatch.design.edits.fittings import add_furnishing, add_opening
 from vastwatch.design.edits.levels import add_level
-from vastwatch.design.expressions import DAY_TIME_PATTERN, AtLeast, Belief, ClockTime, Dark, Fact, Named, Report
+from vastwatch.design.expressions import DAY_TIME_PATTERN, AtLeast, Belief, ClockTime, ConclusionRef, Dark, Fact, Report
 from vastwatch.design.project import Brief, Project, Variant, find, on_level, put
-from vastwatch.design.records import Presence, Rule, Sensor, Zone
+from vastwatch.design.records import Conclusion, LadderRow, Sensor, Zone
 from vastwatch.design.variants import DECIDED
 from vastwatch.devices import catalogue
 from vastwatch.devices.types import BaseType
@@ -166,11 +166,11 @@ class Drawer:
             sensor = able[int(rng.integers(len(able)))]
             fixed |= {"sensor": sensor.id, "outline": rect(*(round(c, 2) for c in (
                 sensor.at[0] - 0.5, sensor.at[1] - 0.5, sensor.at[0] + 0.5, sensor.at[1] + 0.5)))}  # fmt: skip
-        elif kind is Presence:
+        elif kind is Conclusion:
             return self.presence(ident)
         elif collection == "photometries":
             fixed |= {"c_deg": (0.0,), "gamma_deg": (0.0, 45.0, 90.0), "candela": ((300.0, 200.0, 0.0),)}
-        elif kind is Rule and not any(s.room == room.id for s in project.scenes):
+        elif kind is LadderRow and not any(s.room == room.id for s in project.scenes):
             return None
         self.nameable = tuple(p.id for p in project.presences)
         made = self.record(kind, **{k: v for k, v in fixed.items() if k in kind.__struct_fields__})
@@ -180,18 +180,18 @@ class Drawer:
             made = replace(made, module=next((t.id for t in project.devices if t.is_module), None))
         return made
 
-    def presence(self, ident: str) -> Presence:
+    def presence(self, ident: str) -> Conclusion:
         """A conclusion of each room in turn, which lights it, and further ones about rooms, levels and the house."""
         project = self.project
         self.nameable = tuple(p.id for p in project.presences)
         k = len(project.presences)
         if k < len(project.rooms):
             self.room = project.rooms[k].id
-            return self.record(Presence, id=ident, room=self.room, level=None, lights=True)
+            return self.record(Conclusion, id=ident, room=self.room, level=None, lights=True)
         about = int(self.rng.integers(3))
         level = project.rooms[-1].level if about == 1 else None
         return self.record(
-            Presence, id=ident, room=self.room if about == 0 else None, level=level, lights=False,
+            Conclusion, id=ident, room=self.room if about == 0 else None, level=level, lights=False,
             **({} if about == 0 else {"zone": None}),
         )  # fmt: skip
 
@@ -288,7 +288,7 @@ class Drawer:
         choice = leaves if depth >= DEEPEST else kinds
         for _ in range(8):
             kind = choice[int(self.rng.integers(len(choice)))]
-            if kind is Named and not self.nameable:
+            if kind is ConclusionRef and not self.nameable:
                 continue
             if kind is Belief:
                 return Belief(of=tuple(self.record(Report, zone=None) for _ in range(2)), on_above=0.6, off_below=0.1)
@@ -325,7 +325,7 @@ class Drawer:
 
 
 # Expressions that are made of no others.
-_LEAVES = (Report, Named, ClockTime, Dark, Fact)
+_LEAVES = (Report, ConclusionRef, ClockTime, Dark, Fact)
 
 
 @cache

@@ -16,10 +16,10 @@ from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.answers import COMMANDS, WITHOUT_PROJECT
 from vastwatch.control.outputs.handler import handlers
 from vastwatch.design.edits.fittings import add_output
-from vastwatch.design.expressions import Named
+from vastwatch.design.expressions import ConclusionRef
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Variant, put
-from vastwatch.design.records import Button, LampLevel, Row, Rule, Scene, Sensor
+from vastwatch.design.records import Button, LadderRow, LampLevel, OutputRow, Scene, Sensor
 from vastwatch.devices import catalogue
 from vastwatch.files import load_project, save_project
 
@@ -35,11 +35,11 @@ def project():
     expr = from_roles(Roles(("pir", "steps"), ("pir", "steps"), 60.0))
     two = put(two, replace(two.presences[0], expr=expr))
     two, fountain = add_output(two, "g", (2.0, 3.0), "fountain", handlers()["fountain"].new)
-    two = put(two, replace(fountain, rows=(Row(name="in", when=Named(presence="here"), level=0.5),)))
+    two = put(two, replace(fountain, rows=(OutputRow(name="in", when=ConclusionRef(presence="here"), level=0.5),)))
     lamp = next(x for x in two.lamps if x.room == "big")
     scene = Scene(id="on", room="big", name="On", levels=(LampLevel(lamp=lamp.id, level=1.0),))
     two = replace(
-        two, scenes=(scene,), rules=(Rule(id="row", room="big", name="in", when=Named(presence="here"), scene="on"),),
+        two, scenes=(scene,), rules=(LadderRow(id="row", room="big", name="in", when=ConclusionRef(presence="here"), scene="on"),),
         buttons=(Button(id="press", room="big", name="By the door", at=(4.8, 1.0)),),
     )  # fmt: skip
     held = {name: getattr(two, name) for name in Variant.__struct_fields__ if name not in ("id", "name")}

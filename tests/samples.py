@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, put
-from vastwatch.design.records import Lamp, Presence, Sensor, Zone
+from vastwatch.design.records import Conclusion, Lamp, Sensor, Zone
 from vastwatch.devices import catalogue
 from vastwatch.sensing.coverage import level_grid, room_cells
 from vastwatch.site.building import Furnishing, Level, Needs, Opening, Room, Spot, Wall
@@ -57,7 +57,9 @@ def make_room(**changes) -> Project:
         ),
         devices=(device("pir-corner-12"),),
         sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="PIR", at=(4.8, 3.8, 2.2), yaw=225),),
-        presences=(Presence(id="here", room="big", name="Somebody", expr=from_roles(Roles(("pir",), ("pir",), 60.0))),),
+        presences=(
+            Conclusion(id="here", room="big", name="Somebody", expr=from_roles(Roles(("pir",), ("pir",), 60.0))),
+        ),
         lamps=(Lamp(id="lamp", room="big", name="Lamp", at=(2.5, 2.0), watts=20, lumens=1900),),
     )
     return replace(project, **changes)

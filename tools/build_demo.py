@@ -15,16 +15,16 @@ from msgspec.structs import replace
 
 from demo_lights import BUTTONS, GROUPS, LAMPS, OUTPUTS, RULES, SCENES
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Fact, Hold, Named, Not, OnDelay, Report
+from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, ConclusionRef, Fact, Hold, Not, OnDelay, Report
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Brief, DiaryNote, Holiday, Owned, Place, Project, Vacation, Weights
 from vastwatch.design.records import (
-    Presence,
+    Conclusion,
     Sensor,
     Settings,
     Zone,
 )
-from vastwatch.design.variants import kept
+from vastwatch.design.variants import save_variant
 from vastwatch.devices import catalogue
 from vastwatch.files import save_project
 from vastwatch.files.drawing.writing import write_drawing
@@ -394,8 +394,8 @@ ZONES = (
 )
 
 
-def presence(room: str, name: str, starts: tuple[str, ...], keeps: tuple[str, ...], hold: float) -> Presence:
-    return Presence(id=f"presence-{room}", room=room, name=name, expr=from_roles(Roles(starts, keeps, hold)))
+def presence(room: str, name: str, starts: tuple[str, ...], keeps: tuple[str, ...], hold: float) -> Conclusion:
+    return Conclusion(id=f"presence-{room}", room=room, name=name, expr=from_roles(Roles(starts, keeps, hold)))
 
 
 PRESENCES = (
@@ -405,7 +405,7 @@ PRESENCES = (
     presence("toilet", "Somebody in the toilet", ("pir-toilet",), (), 180),
     presence("sitting", "Somebody in the sitting room", ("pir-sitting",), ("radar-sitting",), 60),
     presence("landing", "Somebody on the landing", ("pir-landing",), (), 45),
-    Presence(
+    Conclusion(
         id="reading",
         room="sitting",
         zone="zone-window-seat",
@@ -418,25 +418,30 @@ PRESENCES = (
             )
         ),
     ),
-    Presence(
+    Conclusion(
         id="upstairs",
         level="upper",
         name="Somebody upstairs",
-        expr=AnyOf(of=(Named(presence="presence-sitting"), Named(presence="presence-landing"))),
+        expr=AnyOf(of=(ConclusionRef(presence="presence-sitting"), ConclusionRef(presence="presence-landing"))),
     ),
-    Presence(
+    Conclusion(
         id="downstairs",
         level="ground",
         name="Somebody downstairs",
-        expr=AnyOf(of=tuple(Named(presence=f"presence-{room}") for room in ("throwing", "shop", "passage", "toilet"))),
+        expr=AnyOf(
+            of=tuple(ConclusionRef(presence=f"presence-{room}") for room in ("throwing", "shop", "passage", "toilet"))
+        ),
     ),
-    Presence(
+    Conclusion(
         id="quiet",
         name="House quiet at night",
         expr=AllOf(
             of=(
                 ClockTime(begin="22:30", end="sunrise"),
-                OnDelay(of=Not(of=AnyOf(of=(Named(presence="upstairs"), Named(presence="downstairs")))), seconds=900),
+                OnDelay(
+                    of=Not(of=AnyOf(of=(ConclusionRef(presence="upstairs"), ConclusionRef(presence="downstairs")))),
+                    seconds=900,
+                ),
             )
         ),
     ),
@@ -472,7 +477,7 @@ def build() -> Project:
         diary=DIARY, scenes=SCENES, lamp_groups=GROUPS, rules=RULES, buttons=BUTTONS, outputs=OUTPUTS,
     )  # fmt: skip
     cheaper = removed(project, "radar-sitting", "tracker-sitting", "tracker-shop")
-    return replace(project, variants=kept(cheaper, "Motion sensors alone").variants)
+    return replace(project, variants=save_variant(cheaper, "Motion sensors alone").variants)
 
 
 if __name__ == "__main__":

@@ -6,17 +6,17 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from vastwatch.design.expressions import AllOf, ClockTime, Dark, Fact, Named
+from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Fact
 from vastwatch.design.records import (
+    Blind,
     Button,
-    Cover,
     Fan,
+    LadderRow,
     Lamp,
     LampGroup,
     LampLevel,
     Machine,
-    Row,
-    Rule,
+    OutputRow,
     Scene,
     Sign,
 )
@@ -68,11 +68,11 @@ NIGHT = ClockTime(begin="23:00", end="06:00")
 
 def here(room: str, *more: Any) -> AllOf:
     """Somebody in a room, and dark, and more."""
-    return AllOf(of=(Named(presence=f"presence-{room}"), Dark(room=room), *more))
+    return AllOf(of=(ConclusionRef(presence=f"presence-{room}"), Dark(room=room), *more))
 
 
-def rule(ident: str, room: str, name: str, when: Any, of: str, group: str | None = None) -> Rule:
-    return Rule(id=f"row-{ident}", room=room, group=group, name=name, when=when, scene=f"scene-{of}")
+def rule(ident: str, room: str, name: str, when: Any, of: str, group: str | None = None) -> LadderRow:
+    return LadderRow(id=f"row-{ident}", room=room, group=group, name=name, when=when, scene=f"scene-{of}")
 
 
 GROUPS = (LampGroup(id="lamps-shelves", room="sitting", name="Shelves", lamps=("lamp-shelves",)),)
@@ -98,29 +98,29 @@ OUTPUTS = (
     Fan(
         id="fan-kiln", room="kiln", name="Kiln fan", at=(9.3, 3.1), watts=45, least_run_s=300, least_rest_s=120,
         rows=(
-            Row(name="The kiln cools", when=ClockTime(begin="18:00", end="22:00"), level=1.0),
-            Row(name="The kiln is hot", when=ClockTime(begin="22:00", end="06:00"), level=0.4),
+            OutputRow(name="The kiln cools", when=ClockTime(begin="18:00", end="22:00"), level=1.0),
+            OutputRow(name="The kiln is hot", when=ClockTime(begin="22:00", end="06:00"), level=0.4),
         ),
     ),
     Machine(
         id="extractor", room="sitting", name="Quiet extractor", at=(0.4, 6.4), watts=28, least_run_s=120, least_rest_s=60,
         rows=(
-            Row(name="A film is playing", when=Fact(what="film", room="sitting"), level=0.0),
-            Row(name="Somebody is on a call", when=Fact(what="call", room="sitting"), level=0.0),
-            Row(name="By day", when=ClockTime(begin="08:00", end="22:30"), level=0.6),
+            OutputRow(name="A film is playing", when=Fact(what="film", room="sitting"), level=0.0),
+            OutputRow(name="Somebody is on a call", when=Fact(what="call", room="sitting"), level=0.0),
+            OutputRow(name="By day", when=ClockTime(begin="08:00", end="22:30"), level=0.6),
         ),
     ),
     Sign(
         id="sign-shop", room="shop", name="Sign on the door", at=(0.4, 2.7), watts=4, least_run_s=60,
         rows=(
-            Row(
+            OutputRow(
                 name="Open, and somebody there",
-                when=AllOf(of=(ClockTime(begin="09:00", end="17:30", days="workday"), Named(presence="presence-shop"))),
+                when=AllOf(of=(ClockTime(begin="09:00", end="17:30", days="workday"), ConclusionRef(presence="presence-shop"))),
             ),
         ),
     ),
-    Cover(
+    Blind(
         id="cover-shop", room="shop", name="Shop shutter", at=(2.6, 0.35), watts=0, window="shop-window", moves_a_day=2,
-        rows=(Row(name="Closed for the night", when=ClockTime(begin="sunset+00:30", end="07:30")),),
+        rows=(OutputRow(name="Closed for the night", when=ClockTime(begin="sunset+00:30", end="07:30")),),
     ),
 )  # fmt: skip

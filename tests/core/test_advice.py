@@ -21,11 +21,11 @@ from vastwatch.advice.simulation.weeks import hours_between_drops
 from vastwatch.design.edits.removing import counted, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import AllOf, Hold, Not, Report
-from vastwatch.design.needs import needs_of, wakeful_spots
-from vastwatch.design.places import called, middle_of, room_at
+from vastwatch.design.needs import light_spots, needs_of
+from vastwatch.design.places import display_name, middle_of, room_at
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of
@@ -119,7 +119,7 @@ def test_what_cannot_be_tuned_says_why(demo, room):
         timing_curve(demo, "kiln", days=1)
     with pytest.raises(ValueError, match="has no lamp"):
         timing_curve(replace(room, lamps=()), "big", days=1)
-    odd = Presence(id="here", room="big", name="S", expr=Not(of=Report(sensor="pir")))
+    odd = Conclusion(id="here", room="big", name="S", expr=Not(of=Report(sensor="pir")))
     with pytest.raises(ValueError, match="no single hold time"):
         timing_curve(replace(room, presences=(odd,)), "big", days=1)
 
@@ -128,7 +128,7 @@ def test_an_all_of_under_a_hold_is_tuned_too(room):
     second = Sensor(id="pir2", device="pir-corner-12", level="g", name="PIR 2", at=(0.2, 3.8, 2.2), yaw=315)
     expr = Hold(of=AllOf(of=(Report(sensor="pir"), Report(sensor="pir2"))), seconds=60)
     project = replace(
-        room, sensors=(*room.sensors, second), presences=(Presence(id="here", room="big", name="S", expr=expr),)
+        room, sensors=(*room.sensors, second), presences=(Conclusion(id="here", room="big", name="S", expr=expr),)
     )
     curve = timing_curve(project, "big", days=3)
     scores = rehearse(project, 3, 1).scores["big"]
@@ -298,7 +298,7 @@ def test_the_aim_a_remedy_proposes_is_the_best_of_all_within_sixty_degrees(demo)
 
     def bad(aim):
         turned = put(demo, replace(sensor, yaw=(sensor.yaw + aim) % 360))
-        return sum(min(spot_wait_s(turned, [sensor.id], s), 7200.0) for s in wakeful_spots(demo, "throwing"))
+        return sum(min(spot_wait_s(turned, [sensor.id], s), 7200.0) for s in light_spots(demo, "throwing"))
 
     best = min(aims, key=lambda aim: (bad(aim), abs(aim)))
     text = next(r.text for r in remedies(rehearse(demo), "throwing") if r.text.startswith("Turn"))
@@ -309,14 +309,14 @@ def test_what_shares_its_name_is_told_with_its_room():
     demo = load_demo()
     left = find(demo.spots, "left-wheel")
     other = next(s for s in demo.spots if s.room == "glazing")
-    assert called(demo, left) == left.name
+    assert display_name(demo, left) == left.name
     twin = put(demo, replace(other, name=left.name.upper()))
-    assert called(twin, find(twin.spots, "left-wheel")) == f"{left.name} in throwing room"
+    assert display_name(twin, find(twin.spots, "left-wheel")) == f"{left.name} in throwing room"
     pieces = demo.furnishings[:2]
     alike = put(put(demo, replace(pieces[0], name="Shelf")), replace(pieces[1], name="Shelf"))
     rooms = [room_at(alike, f.level, *middle_of(f)) for f in pieces]
     for f, room in zip(pieces, rooms):
-        assert called(alike, find(alike.furnishings, f.id)) == f"Shelf in {room.name.lower()}"
+        assert display_name(alike, find(alike.furnishings, f.id)) == f"Shelf in {room.name.lower()}"
 
 
 def test_a_room_that_goes_tells_what_stays():

@@ -30,11 +30,11 @@ from vastwatch.design.expressions import (
     AtLeast,
     Belief,
     ClockTime,
+    ConclusionRef,
     Dark,
     DoorLatch,
     Fact,
     Hold,
-    Named,
     Not,
     OnDelay,
     Report,
@@ -45,7 +45,7 @@ from vastwatch.design.patterns import PATTERNS
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of, presences_in
 from vastwatch.design.sentence import about_words, in_words, lane_words, sentence
-from vastwatch.design.vocabulary import can_go, doors_of, offers, wraps
+from vastwatch.design.vocabulary import doors_of, is_removable, part_choices, wraps
 from vastwatch.devices import catalogue
 from vastwatch.files.check import check_project
 from vastwatch.rehearsal import rehearse
@@ -140,16 +140,16 @@ def test_a_further_conclusion_lights_a_room_that_nothing_lights(room):
     swapped = let_light(again, second.id)
     assert presence_of(swapped, "small").id == second.id and not find(swapped.presences, made.id).lights
     check_project(swapped)
-    house, whole = add_conclusion(room, "House", Named(presence="here"))
+    house, whole = add_conclusion(room, "House", ConclusionRef(presence="here"))
     assert whole.room is None and presence_of(house, "big").id == "here"
     with pytest.raises(ValueError, match="not about a room"):
         let_light(house, whole.id)
 
 
 def test_an_edit_that_would_go_in_a_circle_is_refused(room):
-    new, made = add_conclusion(room, "House", Named(presence="here"))
+    new, made = add_conclusion(room, "House", ConclusionRef(presence="here"))
     with pytest.raises(ValueError, match=r"circular reference: “S.*” names “House” names"):
-        set_expr(new, "here", AnyOf(of=(Report(sensor="pir"), Named(presence=made.id))))
+        set_expr(new, "here", AnyOf(of=(Report(sensor="pir"), ConclusionRef(presence=made.id))))
 
 
 def test_rooms_joined_keep_both_conclusions_and_one_lights(room):
@@ -190,7 +190,9 @@ def test_every_figure_and_part_of_a_sentence_has_its_path(demo):
         for piece in told:
             if piece.kind == "figure" and piece.field not in ("list",):
                 assert hasattr(part_at(p.expr, piece.path), piece.field)
-        leaves = [path for path, part in paths(p.expr) if isinstance(part, Report | Named | ClockTime | Dark | Fact)]
+        leaves = [
+            path for path, part in paths(p.expr) if isinstance(part, Report | ConclusionRef | ClockTime | Dark | Fact)
+        ]
         assert [x.path for x in told if x.kind == "part" and x.text != "("] == leaves
         for path, _ in paths(p.expr):
             assert lane_words(demo, p.expr, path)
@@ -201,18 +203,21 @@ def test_every_figure_and_part_of_a_sentence_has_its_path(demo):
 
 def test_nothing_that_cannot_be_is_offered(demo):
     sitting = find(demo.presences, "presence-sitting")
-    mine = offers(demo, sitting)
+    mine = part_choices(demo, sitting)
     assert mine[0].heading == "Sensors" and {"film playing in sitting room", "Sofa"} <= {o.words for o in mine}
-    named = {o.expr.presence for o in mine if isinstance(o.expr, Named)}
+    named = {o.expr.presence for o in mine if isinstance(o.expr, ConclusionRef)}
     # Upstairs follows from it, and so does the quiet house: naming them would go in a circle.
     assert "upstairs" not in named and "quiet" not in named and "presence-shop" in named
     assert any(o.heading == "Elsewhere: Shop" for o in mine)
     for offer in mine:
         set_expr(demo, sitting.id, replaced(sitting.expr, (0,), offer.expr))
     believed = replace(sitting, expr=Belief(of=(Report(sensor="pir-sitting"), Report(sensor="radar-sitting"))))
-    assert all(isinstance(o.expr, Report) for o in offers(demo, believed, (0,))) and wraps(demo, believed, (0,)) == []
+    assert (
+        all(isinstance(o.expr, Report) for o in part_choices(demo, believed, (0,)))
+        and wraps(demo, believed, (0,)) == []
+    )
     assert "door_latch" not in wraps(demo, sitting, (0,)) and doors_of(demo, sitting) == []
-    assert can_go(sitting, (0,)) and not can_go(sitting, ())
+    assert is_removable(sitting, (0,)) and not is_removable(sitting, ())
     assert "on_delay" not in wraps(demo, replace(sitting, expr=OnDelay(of=A, seconds=1)), ())
 
 

@@ -20,7 +20,7 @@ from vastwatch.control.light.daylight import darker_than, darkness
 from vastwatch.control.manual.reactions import Stretches, Waved, react
 from vastwatch.control.manual.reactions_of_any import react_to
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import could_name, order, sensors_behind, with_named
+from vastwatch.design.conclusions import all_sensors_of, allowed_references, evaluation_order, with_dependencies
 from vastwatch.design.day_time import day_time_words, moment
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import (
@@ -29,12 +29,12 @@ from vastwatch.design.expressions import (
     AtLeast,
     Belief,
     ClockTime,
+    ConclusionRef,
     Dark,
     DoorLatch,
     Fact,
     Hold,
     MinimumOn,
-    Named,
     Not,
     OnDelay,
     Report,
@@ -45,7 +45,7 @@ from vastwatch.design.expressions import (
 )
 from vastwatch.design.presence import hold_of, press_hold, with_hold
 from vastwatch.design.project import Place, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.design.references import renamed
 from vastwatch.design.relations import presence_of, presences_in
 from vastwatch.files import ProjectError, load_demo
@@ -61,8 +61,8 @@ def on(*rows, end=100.0) -> Signal:
     return Signal.from_intervals(rows, 0.0, end)
 
 
-def about(ident: str, expr, **where) -> Presence:
-    return Presence(id=ident, name=ident.capitalize(), expr=expr, **where)
+def about(ident: str, expr, **where) -> Conclusion:
+    return Conclusion(id=ident, name=ident.capitalize(), expr=expr, **where)
 
 
 # -- operators -----------------------------------------------------------------------------------------------------
@@ -222,7 +222,7 @@ def test_dark_with_another_figure_and_with_hysteresis(demo):
 
 
 def named(*idents: str):
-    return AnyOf(of=tuple(Named(presence=i) for i in idents))
+    return AnyOf(of=tuple(ConclusionRef(presence=i) for i in idents))
 
 
 def test_conclusions_follow_after_what_they_name(room):
@@ -230,12 +230,12 @@ def test_conclusions_follow_after_what_they_name(room):
         room,
         presences=(about("house", named("floor")), about("floor", named("here")), *room.presences),
     )  # fmt: skip
-    assert [p.id for p in order(project).sound] == ["here", "floor", "house"]
+    assert [p.id for p in evaluation_order(project).sound] == ["here", "floor", "house"]
     house = project.presences[0]
-    assert [p.id for p in with_named(project, house)] == ["here", "floor", "house"]
-    assert sensors_behind(project, house) == ("pir",)
-    assert could_name(project, find(project.presences, "here")) == []
-    assert {p.id for p in could_name(project, house)} == {"floor", "here"}
+    assert [p.id for p in with_dependencies(project, house)] == ["here", "floor", "house"]
+    assert all_sensors_of(project, house) == ("pir",)
+    assert allowed_references(project, find(project.presences, "here")) == []
+    assert {p.id for p in allowed_references(project, house)} == {"floor", "here"}
     r = rehearse(project, 1, 1)
     assert r.signals["house"].same_as(r.signals["here"])
 
@@ -243,7 +243,7 @@ def test_conclusions_follow_after_what_they_name(room):
 def test_a_circle_is_found_and_named_and_says_nothing(room):
     ring = (about("one", named("two")), about("two", named("three", "here")), about("three", named("one")))
     project = replace(room, presences=(*room.presences, *ring, about("after", named("three", "here"))))
-    ordered = order(project)
+    ordered = evaluation_order(project)
     assert [[p.id for p in c] for c in ordered.circles] == [["one", "two", "three"]]
     assert {p.id for p in ordered.sound} == {"here", "after"}
     found = [f for f in findings(project) if f.rule == "circle"]
@@ -256,7 +256,7 @@ def test_a_circle_is_found_and_named_and_says_nothing(room):
 
 
 def test_several_conclusions_of_a_room_and_one_that_lights_it(room):
-    more = about("long", Hold(of=Named(presence="here"), seconds=600), room="big", lights=False)
+    more = about("long", Hold(of=ConclusionRef(presence="here"), seconds=600), room="big", lights=False)
     project = replace(room, presences=(more, *room.presences))
     assert presence_of(project, "big").id == "here" and len(presences_in(project, "big")) == 2
     # What the lamps do is as before, to the bit; and the other follows the first one, waves and all.
@@ -271,7 +271,7 @@ def test_a_file_keeps_every_kind_of_conclusion(room, tmp_path):
     expr = AllOf(
         of=(
             DoorLatch(motion=PIR, door=PIR, hold_s=30),
-            MinimumOn(of=AtLeast(k=1, of=(PIR, Named(presence="here"))), seconds=5),
+            MinimumOn(of=AtLeast(k=1, of=(PIR, ConclusionRef(presence="here"))), seconds=5),
             ClockTime(begin="sunset", end="06:30", days="workday"), Dark(room="big", below_lux=30.0),
             Fact(what="film", room="big"), Belief(of=(PIR,)),
         )
@@ -281,7 +281,7 @@ def test_a_file_keeps_every_kind_of_conclusion(room, tmp_path):
     assert encode(again) == encode(project)
     assert [type(p).__name__ for p in parts_of(again.presences[1].expr)] == [type(p).__name__ for p in parts_of(expr)]
     other = renamed(project, {"here": "there", "big": "hall"})
-    assert [p.presence for p in every_part(other.presences[1].expr) if isinstance(p, Named)] == ["there"]
+    assert [p.presence for p in every_part(other.presences[1].expr) if isinstance(p, ConclusionRef)] == ["there"]
     assert [p.room for p in every_part(other.presences[1].expr) if isinstance(p, Dark | Fact)] == ["hall", "hall"]
 
 
@@ -369,7 +369,9 @@ def test_who_is_left_in_the_dark_by_unequal_holds_waves_too(room):
 def test_causes_are_inquired_into_with_all_that_is_named(demo):
     """Lived again as it was, the light is the one of the rehearsal: conclusions that it names and films included."""
     film = Fact(what="film", room="sitting")
-    expr = Hold(of=AnyOf(of=(Report(sensor="pir-sitting"), Named(presence="presence-landing"), film)), seconds=40)
+    expr = Hold(
+        of=AnyOf(of=(Report(sensor="pir-sitting"), ConclusionRef(presence="presence-landing"), film)), seconds=40
+    )
     project = replace(
         demo,
         presences=tuple(replace(p, expr=expr) if p.id == "presence-sitting" else p for p in demo.presences),

@@ -16,9 +16,9 @@ from vastwatch.advice.judging.timing import tuned
 from vastwatch.cli import main
 from vastwatch.control.light.daylight import darkness
 from vastwatch.control.lighting import made_by
-from vastwatch.design.expressions import AllOf, Dark, Hold, Named, OnDelay, Report
+from vastwatch.design.expressions import AllOf, ConclusionRef, Dark, Hold, OnDelay, Report
 from vastwatch.design.project import Project, find, put
-from vastwatch.design.records import LampLevel, Presence, Rule, Scene
+from vastwatch.design.records import Conclusion, LadderRow, LampLevel, Scene
 from vastwatch.files import save_project
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
@@ -43,7 +43,7 @@ def by_a_row(seconds: float, **changes) -> Project:
         room,
         scenes=(Scene(id="full", room="big", name="Full", levels=(LampLevel(lamp="lamp", level=1.0),)),),
         rules=(
-            Rule(
+            LadderRow(
                 id="row", room="big", name="At work", scene="full",
                 when=AllOf(of=(Hold(of=Report(sensor="pir"), seconds=seconds), Dark(room="big"))),
             ),
@@ -118,12 +118,12 @@ def test_whoever_no_row_notices_is_left_in_the_dark():
 
 def test_a_conclusion_that_a_row_names_is_set_where_it_stands():
     project = by_a_row(60.0)
-    other = Presence(
+    other = Conclusion(
         id="work", room="big", name="At the bench", lights=False, expr=Hold(of=Report(sensor="pir"), seconds=15.0)
     )
     named = replace(
         project, presences=(*project.presences, other),
-        rules=(replace(project.rules[0], when=AllOf(of=(OnDelay(of=Named(presence="work"), seconds=2.0), Dark(room="big")))),),
+        rules=(replace(project.rules[0], when=AllOf(of=(OnDelay(of=ConclusionRef(presence="work"), seconds=2.0), Dark(room="big")))),),
     )  # fmt: skip
     assert made_by(named, "big") == "rows"
     keys = [p.key for p in makers(named, "big")]

@@ -7,9 +7,9 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.scenes.follow_on import COSTS_MIN, DAYS, PROVEN, SPARES, ahead, crossing, told, ways_into
-from vastwatch.design.ladders import governed, rows_of
+from vastwatch.design.ladders import ladder_lamps, rows_of
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.records import Lamp, Presence, Sensor
+from vastwatch.design.records import Conclusion, Lamp, Sensor
 from vastwatch.files.check import faults_of
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
@@ -21,7 +21,7 @@ def two_lit():
     return replace(
         room,
         sensors=(*room.sensors, Sensor(id="pir2", device="pir-corner-12", level="g", name="PIR small", at=(7.8, 0.2, 2.2), yaw=120)),
-        presences=(*room.presences, Presence(id="here2", room="small", name="In the small one", expr=from_roles(Roles(("pir2",), ("pir2",), 60.0)))),
+        presences=(*room.presences, Conclusion(id="here2", room="small", name="In the small one", expr=from_roles(Roles(("pir2",), ("pir2",), 60.0)))),
         lamps=(*room.lamps, Lamp(id="lamp2", room="small", name="Lamp 2", at=(6.5, 2.0), watts=10, lumens=900)),
     )  # fmt: skip
 
@@ -51,7 +51,7 @@ def test_a_row_ahead_is_judged_on_weeks_it_was_not_chosen_by():
     a = found[0]
     assert list(faults_of(a.project)) == []
     assert [r.scene for r in rows_of(a.project, "small")][-1] == rows_of(a.project, "small")[-1].scene
-    assert {x.id for x in governed(a.project, "small")} == {"lamp2"}
+    assert {x.id for x in ladder_lamps(a.project, "small")} == {"lamp2"}
     for design, came in ((project, a.before), (a.project, a.after)):
         scores = [rehearse(design, DAYS, seed).scores["small"] for seed in PROVEN]
         assert came.arrivals == pytest.approx(sum(s.arrivals for s in scores) / len(PROVEN) / DAYS)

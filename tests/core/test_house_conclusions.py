@@ -7,11 +7,11 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.design.conclusions import order
+from vastwatch.design.conclusions import evaluation_order
 from vastwatch.design.edits.sensors import add_sensor
-from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, ClockTime, Hold, Named, Not, OnDelay, Report
+from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, ClockTime, ConclusionRef, Hold, Not, OnDelay, Report
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.files.project_file import load_project, save_project
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.signals import Signal, all_of, any_of
@@ -37,29 +37,29 @@ def house(demo, tmp_path_factory) -> Rehearsal:
         project = put(project, replace(light, closing_kpa=0.3))
         mats.append(mat.id)
     left, right = (Hold(of=Report(sensor=m), seconds=30) for m in mats)
-    somebody = AnyOf(of=(Named(presence="upstairs"), Named(presence="downstairs")))
+    somebody = AnyOf(of=(ConclusionRef(presence="upstairs"), ConclusionRef(presence="downstairs")))
     more = (
-        Presence(id="in-bed", room="bedroom", lights=False, name="Anyone in bed", expr=AnyOf(of=(left, right))),
-        Presence(id="all-in-bed", room="bedroom", lights=False, name="Everyone in bed", expr=AllOf(of=(left, right))),
-        Presence(
+        Conclusion(id="in-bed", room="bedroom", lights=False, name="Anyone in bed", expr=AnyOf(of=(left, right))),
+        Conclusion(id="all-in-bed", room="bedroom", lights=False, name="Everyone in bed", expr=AllOf(of=(left, right))),
+        Conclusion(
             id="one-in-bed", name="One in bed and the other up", lights=False,
-            expr=AllOf(of=(Named(presence="in-bed"), Not(of=AtLeast(k=2, of=(left, right))))),
+            expr=AllOf(of=(ConclusionRef(presence="in-bed"), Not(of=AtLeast(k=2, of=(left, right))))),
         ),
-        Presence(
+        Conclusion(
             id="asleep", level="upper", lights=False, name="Floor asleep",
-            expr=AllOf(of=(Named(presence="all-in-bed"), Not(of=Named(presence="presence-sitting")))),
+            expr=AllOf(of=(ConclusionRef(presence="all-in-bed"), Not(of=ConclusionRef(presence="presence-sitting")))),
         ),
-        Presence(
+        Conclusion(
             id="only-cat", name="Nobody but the cat", lights=False,
-            expr=AllOf(of=(Report(sensor="pir-landing"), Named(presence="all-in-bed"))),
+            expr=AllOf(of=(Report(sensor="pir-landing"), ConclusionRef(presence="all-in-bed"))),
         ),
-        Presence(
+        Conclusion(
             id="empty", name="House empty", lights=False,
-            expr=OnDelay(of=Not(of=AnyOf(of=(somebody, Named(presence="in-bed")))), seconds=1800),
+            expr=OnDelay(of=Not(of=AnyOf(of=(somebody, ConclusionRef(presence="in-bed")))), seconds=1800),
         ),
-        Presence(
+        Conclusion(
             id="night", name="Bedtime", lights=False,
-            expr=AllOf(of=(ClockTime(begin="21:00", end="07:00"), Named(presence="in-bed"))),
+            expr=AllOf(of=(ClockTime(begin="21:00", end="07:00"), ConclusionRef(presence="in-bed"))),
         ),
     )  # fmt: skip
     project = replace(project, presences=(*project.presences, *more))
@@ -89,7 +89,7 @@ def apart(a: Signal, b: Signal) -> float:
 
 
 def test_nothing_names_itself_and_all_are_concluded(house):
-    assert {p.id for p in house.project.presences} == {p.id for p in order(house.project).sound}
+    assert {p.id for p in house.project.presences} == {p.id for p in evaluation_order(house.project).sound}
 
 
 def test_beds_are_as_people_lie_in_them(house):

@@ -20,11 +20,19 @@ from vastwatch.control.lighting import run_ladders, takes_away
 from vastwatch.control.manual.by_hand import AGAIN_S
 from vastwatch.control.manual.hand import Beneath, Wishes, ends_words, overlaid, overrides
 from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
-from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not, Report, every_part
-from vastwatch.design.ladders import as_wired, behind_ladder, burns_at, delayed_rows, governed, ladder_rows, rows_of
+from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Hold, Not, Report, every_part
+from vastwatch.design.ladders import (
+    achievable_level,
+    as_wired,
+    delayed_rows,
+    ladder_conclusions,
+    ladder_lamps,
+    ladder_rows,
+    rows_of,
+)
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Button, Lamp, LampLevel, Presence, Rule, Scene
-from vastwatch.design.starting_ladders import STARTING, start
+from vastwatch.design.records import Button, Conclusion, LadderRow, Lamp, LampLevel, Scene
+from vastwatch.design.starting_ladders import STARTING, apply_template
 from vastwatch.files.check import faults_of
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import reactors, rehearse
@@ -33,7 +41,7 @@ from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.site.building import DarkSource, Spot
 from vastwatch.site.people import Errand, Person, Stay
 
-HERE = Named(presence="here")
+HERE = ConclusionRef(presence="here")
 
 
 def laddered(*rows, room=None, **changes):
@@ -48,7 +56,7 @@ def laddered(*rows, room=None, **changes):
             Scene(id="off", room="big", name="Off"),
         ),
         rules=tuple(
-            Rule(id=f"r{k}", room="big", name=f"Row {k}", when=when, scene=scene) for k, (when, scene) in enumerate(rows)
+            LadderRow(id=f"r{k}", room="big", name=f"Row {k}", when=when, scene=scene) for k, (when, scene) in enumerate(rows)
         ),
         **changes,
     )  # fmt: skip
@@ -114,16 +122,16 @@ def test_what_is_asked_for_already_changes_nothing():
 
 def test_a_lamp_burns_as_it_can_be_asked_to():
     lamp = make_room().lamps[0]
-    assert burns_at(replace(lamp, least_level=0.2), 0.05) == 0.2
-    assert burns_at(replace(lamp, dims=False), 0.05) == 1.0
-    assert burns_at(replace(lamp, dims=False), 0.0) == 0.0
+    assert achievable_level(replace(lamp, least_level=0.2), 0.05) == 0.2
+    assert achievable_level(replace(lamp, dims=False), 0.05) == 1.0
+    assert achievable_level(replace(lamp, dims=False), 0.0) == 0.0
     assert as_wired(make_room(), lamp) is lamp
 
 
 def test_a_module_that_only_switches_does_not_dim(demo):
     toilet = find(demo.lamps, "lamp-toilet")
     assert not as_wired(demo, toilet).dims and toilet.dims
-    assert burns_at(as_wired(demo, toilet), 0.3) == 1.0
+    assert achievable_level(as_wired(demo, toilet), 0.3) == 1.0
     assert as_wired(demo, find(demo.lamps, "lamp-landing")).dims
 
 
@@ -159,12 +167,13 @@ SEEN = Report(sensor="pir")
 
 @pytest.mark.parametrize("dark", [None, DarkSource(source="shut door", sensor="pir")])
 @pytest.mark.parametrize(
-    "rows", [(), USUAL, ((Not(of=SEEN), "faint"), (EVENING, "full")), ((Named(presence="other"), "faint"), *USUAL)]
+    "rows",
+    [(), USUAL, ((Not(of=SEEN), "faint"), (EVENING, "full")), ((ConclusionRef(presence="other"), "faint"), *USUAL)],
 )
 def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_none_is_asked(rows, dark):
     """What is kept of one design stands for another where no row, and nothing a row names, asks a sensor, and none
     tells the dark."""
-    other = Presence(id="other", name="Other", expr=Hold(of=SEEN, seconds=60.0))
+    other = Conclusion(id="other", name="Other", expr=Hold(of=SEEN, seconds=60.0))
     project = laddered(*rows)
     project = put(project, replace(project.rooms[0], darkness=dark))
     project = replace(project, presences=(*project.presences, other))
@@ -252,9 +261,9 @@ def test_removing_a_row_that_never_wins_changes_nothing():
 
 def test_lamps_that_no_scene_names_go_their_own_way():
     project = laddered((EVENING, "full"))
-    assert [x.id for x in governed(project, "big")] == ["lamp", "floor"]
+    assert [x.id for x in ladder_lamps(project, "big")] == ["lamp", "floor"]
     fewer = replace(project, scenes=(project.scenes[0], project.scenes[2]))
-    assert [x.id for x in governed(fewer, "big")] == ["lamp"]
+    assert [x.id for x in ladder_lamps(fewer, "big")] == ["lamp"]
     r = rehearse(fewer, 2, 1)
     presence, dark = r.house.conclusions.presences["here"], r.house.conclusions.dark["big"]
     assert r.house.lit["floor"].same_as(presence & dark)
@@ -262,13 +271,13 @@ def test_lamps_that_no_scene_names_go_their_own_way():
 
 def test_rows_hear_of_other_conclusions_what_sensors_say():
     from vastwatch.design.expressions import OnDelay
-    from vastwatch.design.records import Presence
+    from vastwatch.design.records import Conclusion
 
     room = make_room()
-    long = Presence(id="long", room="big", name="Long", lights=False, expr=OnDelay(of=HERE, seconds=600))
-    project = laddered((Named(presence="long"), "faint"), (EVENING, "full"), room=room)
+    long = Conclusion(id="long", room="big", name="Long", lights=False, expr=OnDelay(of=HERE, seconds=600))
+    project = laddered((ConclusionRef(presence="long"), "faint"), (EVENING, "full"), room=room)
     project = replace(project, presences=(*project.presences, long))
-    assert behind_ladder(project, "big") == ("here", "long")
+    assert ladder_conclusions(project, "big") == ("here", "long")
     # What hangs on the room's own conclusion with a delay cannot be told apart from it.
     assert [r.id for r in delayed_rows(project, "big")] == ["r0"]
 
@@ -429,10 +438,10 @@ def test_every_starting_ladder_is_sound_wherever_it_is_offered(demo, ladder):
     for room in demo.rooms:
         if ladder.make(demo, room) is None:
             with pytest.raises(ValueError, match=room.name):
-                start(demo, room.id, ladder)
+                apply_template(demo, room.id, ladder)
             continue
         offered += 1
-        made = start(demo, room.id, ladder)
+        made = apply_template(demo, room.id, ladder)
         assert list(faults_of(made)) == [] and rows_of(made, room.id)
         assert [r for r in made.rules if r.room != room.id] == [r for r in demo.rules if r.room != room.id]
         did = run_ladders(made, room.id, rehearse(made, 1, 1).recording, Signal.constant(True, 0.0, 86_400.0))

@@ -36,10 +36,10 @@ from vastwatch.design.edits.ladders import (
 )
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import ClockTime, Dark, Not
-from vastwatch.design.ladders import governed, ladder_rows, ladders_in, lamps_for
+from vastwatch.design.ladders import ladder_lamps, ladder_rows, ladders_in, lamps_for
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Button, Lamp, LampLevel, Scene
-from vastwatch.design.starting_ladders import STARTING, rows_to_start, start
+from vastwatch.design.starting_ladders import STARTING, apply_template, template_rows
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal, any_of
@@ -104,7 +104,7 @@ def test_the_same_scene_asks_each_ladder_for_its_own_lamps():
 def test_a_group_without_rows_leaves_its_lamps_to_the_room():
     project = laddered(*USUAL)
     alone, group = add_group(project, "big", "Corner", ("floor",))
-    assert [x.id for x in governed(alone, "big")] == ["lamp", "floor"] and len(ladders_in(alone, "big")) == 1
+    assert [x.id for x in ladder_lamps(alone, "big")] == ["lamp", "floor"] and len(ladders_in(alone, "big")) == 1
     assert lamps_for(alone, "big", group.id)[0].id == "floor"
     a, b = (rehearse(p, 2, 1) for p in (alone, project))
     assert a.house.outputs["floor"].same_as(b.house.outputs["floor"]) and a.scores == b.scores
@@ -340,12 +340,12 @@ def test_what_goes_takes_along_what_hangs_on_it():
 
 @pytest.mark.parametrize("ladder", STARTING, ids=lambda x: x.name)
 def test_a_group_begins_with_a_ladder_for_its_own_lamps(demo, ladder):
-    rows = rows_to_start(demo, "sitting", ladder, "lamps-shelves")
+    rows = template_rows(demo, "sitting", ladder, "lamps-shelves")
     if rows is None:
         with pytest.raises(ValueError, match="Sitting room"):
-            start(demo, "sitting", ladder, "lamps-shelves")
+            apply_template(demo, "sitting", ladder, "lamps-shelves")
         return
-    made = start(demo, "sitting", ladder, "lamps-shelves")
+    made = apply_template(demo, "sitting", ladder, "lamps-shelves")
     assert list(faults_of(made)) == []
     assert {x for _, _, _, levels, _ in rows for x in levels} == {"lamp-shelves"}
     assert ladder_rows(made, "sitting") == ladder_rows(demo, "sitting")

@@ -17,9 +17,9 @@ from vastwatch.control.light.darkness import daylight_in
 from vastwatch.control.light.photometry import spot_lux, wanted_lux
 from vastwatch.control.lighting import given
 from vastwatch.design.edits.ladders import remove_row
-from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not
+from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Hold, Not
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Button, LampLevel, Rule, Scene
+from vastwatch.design.records import Button, LadderRow, LampLevel, Scene
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scoring.light_scores import FLICKER_S, flickers, short_of, turns
@@ -203,7 +203,7 @@ def test_a_stair_that_can_go_dark_is_told_and_half_light_cures_it():
 
 
 def test_a_light_that_will_not_rest_is_told():
-    project = laddered((AllOf(of=(Named(presence="here"), Dark(room="big"))), "full"))
+    project = laddered((AllOf(of=(ConclusionRef(presence="here"), Dark(room="big"))), "full"))
     presence = replace(project.presences[0], expr=project.presences[0].expr)
     # A hold of a second: it is out and on again all evening.
     from vastwatch.design.presence import Roles, from_roles
@@ -224,7 +224,7 @@ def test_all_findings_name_records_that_are_there(demo):
 def test_rules_of_scenes_that_light_nothing_have_no_findings():
     empty = replace(
         make_room(), scenes=(Scene(id="s", room="big", name="S"),),
-        rules=(Rule(id="r", room="big", name="R", when=EVENING, scene="s"),),
+        rules=(LadderRow(id="r", room="big", name="R", when=EVENING, scene="s"),),
     )  # fmt: skip
     assert rules(empty) == set()
 

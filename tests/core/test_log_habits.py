@@ -18,7 +18,7 @@ from vastwatch.control.house import run
 from vastwatch.control.recording import Recording
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import DiaryNote, put
-from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.files.project_file import save_project
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
@@ -43,7 +43,7 @@ def watched_room(days: str = "every"):
     expr = from_roles(Roles(("pir",), ("pir", "radar"), 60.0))
     return replace(
         room, spots=(*room.spots, bench), people=(comes,), devices=(*room.devices, device("radar-24-state-mains")), sensors=(*room.sensors, radar),
-        presences=(Presence(id="here", room="big", name="Somebody", expr=expr),),
+        presences=(Conclusion(id="here", room="big", name="Somebody", expr=expr),),
     )  # fmt: skip
 
 
@@ -141,7 +141,7 @@ def test_somebody_in_two_rooms_at_once_is_two_people():
     project = watched_room()
     other = replace(
         project,
-        presences=(*project.presences, Presence(id="there", room="small", name="T",
+        presences=(*project.presences, Conclusion(id="there", room="small", name="T",
                                                 expr=from_roles(Roles(("radar",), ("radar",), 60.0)))),
     )  # fmt: skip
     calendar = Calendar(rehearse(project, 1, 1).calendar.begin, "UTC", 4)

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from samples import device, random_room
 from vastwatch.advice.simulation.weeks import lived, lived_together
 from vastwatch.design.edits.sensors import add_sensor
-from vastwatch.design.placed import variants
+from vastwatch.design.placed import day_settings
 from vastwatch.design.project import Project, find, put
 from vastwatch.devices import AREA_FAMILIES, TOUCH_FAMILIES, catalogue
 from vastwatch.memo import MEMO
@@ -36,7 +36,7 @@ def runs_of(project: Project, truths: list[Truth]) -> dict[tuple[str, int, int],
     """What every sensor reports of each truth, its zones aside, by sensor, part of the day, and truth."""
     out = {}
     for sensor in project.sensors:
-        for n, v in enumerate(variants(sensor)):
+        for n, v in enumerate(day_settings(sensor)):
             for k, truth in enumerate(truths):
                 w = wanted_of(project, v.sensor, truth)
                 if w.zoning is None:

@@ -81,13 +81,13 @@ def test_what_is_of_today_is_not_touched():
 
 
 def test_lists_to_be_are_empty_and_their_records_can_be_read():
-    from vastwatch.design.records import LogEntry, Rule, Scene, Zone
+    from vastwatch.design.records import LadderRow, LogEntry, Scene, Zone
 
     assert {"zones", "scenes", "rules", "logbook"} <= set(json.loads(encode(make_room())))
     for kind, plain in (
         (Zone, {"id": "z", "sensor": "s", "name": "Z", "outline": [[0, 0], [1, 0], [1, 1]]}),
         (Scene, {"id": "s", "room": "r", "name": "S", "levels": [{"lamp": "l", "level": 0.5}]}),
-        (Rule, {"id": "r", "room": "r", "when": {"op": "report", "sensor": "s"}, "scene": "s"}),
+        (LadderRow, {"id": "r", "room": "r", "when": {"op": "report", "sensor": "s"}, "scene": "s"}),
         (LogEntry, {"id": "e", "on": "2026-01-12", "text": "Turned it"}),
     ):
         assert msgspec.convert(plain, kind).id == plain["id"]

@@ -31,7 +31,7 @@ from vastwatch.design.edits.day_sheets import remove_errand
 from vastwatch.design.edits.removing import removed, without_unused_types
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
-from vastwatch.design.needs import USUAL, explained, needs_of, wakeful_spots
+from vastwatch.design.needs import USUAL, light_spots, needs_in_words, needs_of
 from vastwatch.design.project import Brief, Owned, find, put
 from vastwatch.devices import catalogue
 from vastwatch.files.check import faults_of
@@ -50,22 +50,22 @@ def test_every_use_has_needs_and_says_them(demo):
     assert set(USUAL) == set(get_args(RoomUse))
     room = find(demo.rooms, "sitting")
     for use in get_args(RoomUse):
-        said = explained(demo, replace(room, use=use))
+        said = needs_in_words(demo, replace(room, use=use))
         assert [n.field for n in said][:4] == ["notice_s", "lux", "stays", "drops_per_week"]
         assert all(n.words and n.why and not n.own for n in said)
 
 
 def test_needs_name_who_has_to_be_kept_and_what_differs(demo):
-    said = {n.field: n for n in explained(demo, find(demo.rooms, "sitting"))}
+    said = {n.field: n for n in needs_in_words(demo, find(demo.rooms, "sitting"))}
     assert (
         said["stays"].words
         == "keep the light on for somebody watching at the sofa and somebody reading at the window seat"
     )
     assert said["notice_s"].words == "notice people walking within 5 s anywhere in the room"
-    passage = {n.field: n.words for n in explained(demo, find(demo.rooms, "passage"))}
+    passage = {n.field: n.words for n in needs_in_words(demo, find(demo.rooms, "passage"))}
     assert passage["notice_s"] == "notice people walking within 1 s on every path"
     assert passage["stays"] == "nobody stays here"
-    bedroom = {n.field: n.words for n in explained(demo, find(demo.rooms, "bedroom"))}
+    bedroom = {n.field: n.words for n in needs_in_words(demo, find(demo.rooms, "bedroom"))}
     assert bedroom["asleep_share"] == "15 % light at most while somebody sleeps"
 
 
@@ -74,7 +74,7 @@ def test_a_rooms_own_needs_go_before_its_uses(demo):
     own = replace(room, needs=Needs(notice_s=2.0, drops_per_week=0.0, lux=75.0, stays=False, hold_max_s=60.0))
     it = needs_of(demo, own)
     assert (it.notice_s, it.drops_per_week, it.lux, it.stays, it.hold_max_s) == (2.0, 0.0, 75.0, False, 60.0)
-    marked = {n.field for n in explained(demo, own) if n.own}
+    marked = {n.field for n in needs_in_words(demo, own) if n.own}
     assert marked == {"notice_s", "drops_per_week", "lux", "stays", "hold_max_s"}
     # The project's limit counts where the use is not stricter.
     loose = replace(demo, brief=Brief(drops_per_week=5.0))
@@ -350,10 +350,10 @@ def test_broken_wiring_in_a_file_names_its_place(demo):
 
 
 def test_spots_that_want_light_are_those_people_use(demo):
-    assert {s.id for s in wakeful_spots(demo, "throwing")} == {
+    assert {s.id for s in light_spots(demo, "throwing")} == {
         "left-wheel", "right-wheel", "wedging", "trimming", "wedging-east",
     }  # fmt: skip
-    assert wakeful_spots(demo, "bedroom") == []
+    assert light_spots(demo, "bedroom") == []
 
 
 def test_a_spot_that_wants_more_light_makes_its_room_dark_sooner(demo):

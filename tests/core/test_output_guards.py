@@ -16,9 +16,9 @@ from vastwatch.advice.checks.scenes import outputs_by_presence
 from vastwatch.control.outputs.handler import Situation, handler_of, handlers
 from vastwatch.control.outputs.rows import by_rows, guarded, kept_to
 from vastwatch.design.edits.outputs import set_locks
-from vastwatch.design.expressions import AllOf, ClockTime, Dark, Fact, Named, Nothing, Report
+from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Fact, Nothing, Report
 from vastwatch.design.project import find
-from vastwatch.design.records import Cover, Fan, Machine, Row, SetBack
+from vastwatch.design.records import Blind, Fan, Machine, OutputRow, Setback
 from vastwatch.design.references import without
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
@@ -67,7 +67,7 @@ def test_what_runs_on_does_so_at_the_level_it_had(switches, guards):
     rows = tuple(Signal(0.0, TWO_DAYS.end, False, s) for s in switches)
     fan = Fan(
         id="f", room="big", name="F", at=(0, 0), watts=1, least_run_s=run * MINUTE, least_rest_s=rest * MINUTE,
-        moves_a_day=budget, rows=tuple(Row(when=ClockTime(begin="00:00", end="00:00"), level=v) for v in (0.4, 1.0)),
+        moves_a_day=budget, rows=tuple(OutputRow(when=ClockTime(begin="00:00", end="00:00"), level=v) for v in (0.4, 1.0)),
     )  # fmt: skip
     levels = by_rows(fan, rows, TWO_DAYS)
     wanted = rows[0] | rows[1]
@@ -135,7 +135,7 @@ def with_outputs(*outputs):
 def test_a_lock_stands_above_rows_and_guards():
     fan = Fan(
         id="fan", room="big", name="Fan", at=(1, 1), watts=10, least_run_s=3600.0,
-        rows=(Row(when=ClockTime(begin="06:00", end="18:00")),),
+        rows=(OutputRow(when=ClockTime(begin="06:00", end="18:00")),),
     )  # fmt: skip
     free = rehearse(with_outputs(fan), 2, 1)
     locked = set_locks(with_outputs(fan), "fan", (ClockTime(begin="12:00", end="12:30"), Report(sensor="pir")))
@@ -155,7 +155,7 @@ def test_faults_of_locks_and_covers_are_named():
         with_outputs(Fan(id="fan", room="big", name="Fan", at=(1, 1), watts=1)), "fan", (Report(sensor="no"),)
     )
     assert any("locks[0]" in x and "no" in x for x in faults_of(bad))
-    cover = with_outputs(Cover(id="c", room="big", name="Cover", at=(1, 1), watts=0, window="nowhere"))
+    cover = with_outputs(Blind(id="c", room="big", name="Cover", at=(1, 1), watts=0, window="nowhere"))
     assert any("nowhere" in x for x in faults_of(cover))
 
 
@@ -167,20 +167,20 @@ def rules(project):
 
 
 def test_heat_by_presence_alone_is_cautioned_and_with_the_clock_not():
-    here = Named(presence="here")
-    heat = SetBack(id="h", room="big", name="Heat", at=(1, 1), watts=0, rows=(Row(when=here),))
+    here = ConclusionRef(presence="here")
+    heat = Setback(id="h", room="big", name="Heat", at=(1, 1), watts=0, rows=(OutputRow(when=here),))
     assert "scene-heat" in rules(with_outputs(heat))
-    more = replace(heat, rows=(Row(when=AllOf(of=(here, ClockTime(begin="08:00", end="18:00")))),))
+    more = replace(heat, rows=(OutputRow(when=AllOf(of=(here, ClockTime(begin="08:00", end="18:00")))),))
     assert "scene-heat" not in rules(with_outputs(more))
 
 
 def test_a_cover_without_a_window_and_a_machine_that_bothers_are_told():
-    assert "scene-cover" in rules(with_outputs(Cover(id="c", room="big", name="Cover", at=(1, 1), watts=0)))
+    assert "scene-cover" in rules(with_outputs(Blind(id="c", room="big", name="Cover", at=(1, 1), watts=0)))
     assert "scene-cover" not in rules(
-        with_outputs(Cover(id="c", room="big", name="Cover", at=(1, 1), watts=0, window="window"))
+        with_outputs(Blind(id="c", room="big", name="Cover", at=(1, 1), watts=0, window="window"))
     )
     project = with_outputs(
-        Machine(id="m", room="big", name="Hum", at=(1, 1), watts=30, rows=(Row(when=Dark(room="big")), ))
+        Machine(id="m", room="big", name="Hum", at=(1, 1), watts=30, rows=(OutputRow(when=Dark(room="big")), ))
     )  # fmt: skip
     (chair, away), (person,) = project.spots, project.people
     evening = (replace(person.stays[0], at="18:00"), replace(person.stays[1], at="22:00"))
@@ -189,7 +189,7 @@ def test_a_cover_without_a_window_and_a_machine_that_bothers_are_told():
     )
     assert "scene-bothers" in rules(films) and "scene-bothers" not in rules(project)
     (machine,) = films.outputs
-    quiet = replace(machine, rows=(Row(when=Fact(what="film", room="big"), level=0.0), *machine.rows))
+    quiet = replace(machine, rows=(OutputRow(when=Fact(what="film", room="big"), level=0.0), *machine.rows))
     assert "scene-bothers" not in rules(replace(films, outputs=(quiet,)))
 
 

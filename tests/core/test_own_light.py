@@ -15,9 +15,9 @@ from vastwatch.control.house import conclude, run
 from vastwatch.control.light.darkness import daylight_in, house_dark, read_by, steps, thresholds
 from vastwatch.control.light.daylight import asked_lux, dark
 from vastwatch.control.own_light import most_lifted
-from vastwatch.design.expressions import AllOf, Dark, Named
+from vastwatch.design.expressions import AllOf, ConclusionRef, Dark
 from vastwatch.design.project import find, put
-from vastwatch.design.records import LampLevel, Rule, Scene, Sensor
+from vastwatch.design.records import LadderRow, LampLevel, Scene, Sensor
 from vastwatch.devices import catalogue
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
@@ -43,8 +43,8 @@ def lux_room(source: DarkSource, pitch=90.0, ladder=True, **changes):
     room = make_room()
     eye = Sensor(id="eye", device=kind.id, level="g", name="Eye", at=(2.5, 2.0, 0.3 if pitch > 0 else 2.4), pitch=pitch)
     scenes = (Scene(id="full", room="big", name="Full", levels=(LampLevel(lamp="lamp", level=1.0),)),)
-    when = AllOf(of=(Named(presence="here"), Dark(room="big")))
-    rules = (Rule(id="row", room="big", name="Here", when=when, scene="full"),)
+    when = AllOf(of=(ConclusionRef(presence="here"), Dark(room="big")))
+    rules = (LadderRow(id="row", room="big", name="Here", when=when, scene="full"),)
     room = replace(
         room, devices=(*room.devices, kind), sensors=(*room.sensors, eye), scenes=scenes if ladder else (),
         rules=rules if ladder else (), **changes,

@@ -10,8 +10,8 @@ from samples import make_room
 from vastwatch.advice.checks.scenes import films_that_nothing_tells_of
 from vastwatch.design.expressions import AllOf, Dark, Fact, Not, Report
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Fan, Machine, Row, Sensor, Settings
-from vastwatch.design.starting_ladders import STARTING, start
+from vastwatch.design.records import Fan, Machine, OutputRow, Sensor, Settings
+from vastwatch.design.starting_ladders import STARTING, apply_template
 from vastwatch.devices import catalogue
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
@@ -128,7 +128,7 @@ def test_calls_come_as_often_as_said_and_while_somebody_is_there():
 
 
 def test_playing_dims_and_paused_raises_and_off_is_as_ever():
-    project = start(watching(), "big", next(s for s in STARTING if s.name == "Film evenings"))
+    project = apply_template(watching(), "big", next(s for s in STARTING if s.name == "Film evenings"))
     film, pause, here = project.rules
     assert [find(project.scenes, r.scene).name for r in (film, pause, here)] == ["Film", "Pause", "Full"]
     r = rehearse(project, 3, 1)
@@ -144,9 +144,9 @@ def test_playing_dims_and_paused_raises_and_off_is_as_ever():
 
 def test_a_quiet_machine_is_still_during_films_and_calls():
     rows = (
-        Row(name="Film", when=Fact(what="film", room="big"), level=0.0),
-        Row(name="Call", when=Fact(what="call", room="big"), level=0.0),
-        Row(name="Else", when=Not(of=AllOf(of=(Dark(room="big"), Not(of=Dark(room="big")))))),
+        OutputRow(name="Film", when=Fact(what="film", room="big"), level=0.0),
+        OutputRow(name="Call", when=Fact(what="call", room="big"), level=0.0),
+        OutputRow(name="Else", when=Not(of=AllOf(of=(Dark(room="big"), Not(of=Dark(room="big")))))),
     )
     machine = Machine(id="hum", room="big", name="Hum", at=(1, 1), watts=30, rows=rows)
     for spot, what in (({}, "film"), ({"activity": "desk", "calls_per_hour": 3.0}, "call")):
@@ -159,7 +159,7 @@ def test_a_quiet_machine_is_still_during_films_and_calls():
 
 
 def test_a_week_that_is_replayed_is_told_what_nobody_had_asked_for_before():
-    rows = (Row(name="Film", when=Fact(what="film", room="big"), level=0.0),)
+    rows = (OutputRow(name="Film", when=Fact(what="film", room="big"), level=0.0),)
     quiet = watching()
     asks = replace(quiet, outputs=(Machine(id="hum", room="big", name="Hum", at=(1, 1), watts=30, rows=rows),))
     before = rehearse(quiet, 3, 2)
@@ -170,7 +170,7 @@ def test_a_week_that_is_replayed_is_told_what_nobody_had_asked_for_before():
 
 
 def test_a_film_that_nothing_tells_of_is_said_until_a_player_is_there():
-    project = start(watching(), "big", next(s for s in STARTING if s.name == "Film evenings"))
+    project = apply_template(watching(), "big", next(s for s in STARTING if s.name == "Film evenings"))
     (found,) = films_that_nothing_tells_of(project)
     assert found.rule == "scene-untold" and found.records == (project.rules[0].id, project.rules[1].id)
     player = next(d for d in catalogue() if d.family == "player")
@@ -234,7 +234,7 @@ def test_a_shower_is_damp_and_a_wash_of_hands_is_not():
 
 
 def test_a_fan_by_humidity_runs_while_it_is_damp_and_the_interval_counts():
-    fan = Fan(id="fan", room="big", name="Fan", at=(1, 1), watts=12, rows=(Row(when=Report(sensor="damp")),))
+    fan = Fan(id="fan", room="big", name="Fan", at=(1, 1), watts=12, rows=(OutputRow(when=Report(sensor="damp")),))
     project = replace(washing(15), outputs=(fan,))
     r = rehearse(project, 3, 1)
     assert r.signals["fan"].same_as(r.recording.report("damp")) and r.signals["fan"].total() > 3 * 1800

@@ -18,7 +18,7 @@ from vastwatch.design.edits.removing import remove, removed
 from vastwatch.design.edits.sensors import add_sensor, set_hold, set_roles
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, find, put
-from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode
 from vastwatch.rehearsal import rehearse
@@ -127,7 +127,7 @@ def two_sensors():
     return replace(
         project,
         spots=content,
-        presences=(Presence(id="here", room="big", name="S", expr=from_roles(Roles(("pir",), ("pir",), 60.0))),),
+        presences=(Conclusion(id="here", room="big", name="S", expr=from_roles(Roles(("pir",), ("pir",), 60.0))),),
     )
 
 

@@ -24,20 +24,20 @@ from vastwatch.design.expressions import (
     AnyOf,
     AtLeast,
     ClockTime,
+    ConclusionRef,
     Dark,
     DoorLatch,
     Hold,
     MinimumOn,
-    Named,
     Not,
     OnDelay,
     Report,
     StartKeep,
 )
-from vastwatch.design.ladders import governed
+from vastwatch.design.ladders import ladder_lamps
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import find
-from vastwatch.design.records import Button, Fan, Lamp, LampGroup, LampLevel, Presence, Row, Rule, Scene
+from vastwatch.design.records import Button, Conclusion, Fan, LadderRow, Lamp, LampGroup, LampLevel, OutputRow, Scene
 from vastwatch.files.check import faults_of
 from vastwatch.signals import Calendar, Signal, any_of
 from vastwatch.site.record import seconds_of
@@ -80,12 +80,12 @@ def random_ladder(rng: np.random.Generator):
     sensors = tuple(replace(room.sensors[0], id=s, name=f"Sensor {s}") for s in SENSORS)
     leaves = [Report(sensor=s) for s in SENSORS]
     presences = [
-        Presence(id="here", room="big", name="Somebody", expr=Hold(of=random_expr(rng, leaves, 1), seconds=90))
+        Conclusion(id="here", room="big", name="Somebody", expr=Hold(of=random_expr(rng, leaves, 1), seconds=90))
     ]
     for k in range(int(rng.integers(0, 3))):
-        named_ = [*leaves, *(Named(presence=p.id) for p in presences)]
+        named_ = [*leaves, *(ConclusionRef(presence=p.id) for p in presences)]
         presences.append(
-            Presence(id=f"p{k}", room="big", name=f"Fact {k}", lights=False, expr=random_expr(rng, named_, 2))
+            Conclusion(id=f"p{k}", room="big", name=f"Fact {k}", lights=False, expr=random_expr(rng, named_, 2))
         )
     lamps = (
         *room.lamps,
@@ -104,10 +104,12 @@ def random_ladder(rng: np.random.Generator):
         )
         for k in range(3)
     )  # fmt: skip
-    leaves += [Named(presence=p.id) for p in presences]
+    leaves += [ConclusionRef(presence=p.id) for p in presences]
     leaves += [Dark(room="big"), ClockTime(begin="22:00", end="06:00"), ClockTime(begin="sunset", end="23:30")]
     rules = tuple(
-        Rule(id=f"r{k}", room="big", name=f"Row {k}", when=random_expr(rng, leaves, 2), scene=f"scene{rng.integers(3)}")
+        LadderRow(
+            id=f"r{k}", room="big", name=f"Row {k}", when=random_expr(rng, leaves, 2), scene=f"scene{rng.integers(3)}"
+        )
         for k in range(int(rng.integers(1, 6)))
     )
     buttons = tuple(
@@ -156,7 +158,7 @@ def test_a_week_of_recipes_is_the_week_of_the_ladder(seed):
     assert list(faults_of(project)) == []
     recording = a_week(rng)
     end, calendar = recording.end, recording.calendar
-    lamps = governed(project, "big")
+    lamps = ladder_lamps(project, "big")
     book = recipes_of(project, "big")
     if not lamps:
         assert book is None
@@ -230,11 +232,11 @@ def test_the_recipes_of_outputs_come_to_their_rows_and_locks():
     for luck in range(ROUNDS // 2):
         rng = np.random.default_rng(10_000 + luck)
         project = random_ladder(rng)
-        leaves = [Report(sensor=s) for s in SENSORS] + [Named(presence=p.id) for p in project.presences]
+        leaves = [Report(sensor=s) for s in SENSORS] + [ConclusionRef(presence=p.id) for p in project.presences]
         fan = Fan(
             id="fan", room="big", name="Fan", at=(1, 1), watts=10,
             rows=tuple(
-                Row(name=f"Row {k}", when=random_expr(rng, leaves, 2), level=float(rng.choice([0.0, 0.4, 1.0])))
+                OutputRow(name=f"Row {k}", when=random_expr(rng, leaves, 2), level=float(rng.choice([0.0, 0.4, 1.0])))
                 for k in range(int(rng.integers(1, 4)))
             ),
             locks=tuple(random_expr(rng, leaves, 1) for _ in range(int(rng.integers(0, 3)))),

@@ -27,7 +27,7 @@ from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Hold, Not, OnDel
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Place, find, put
-from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.geometry import polygons
 from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
@@ -219,7 +219,7 @@ def radar_at(project, still_m, **figures):
         devices=(*project.devices, type_),
         sensors=(*project.sensors, sensor),
         presences=(
-            Presence(id="here", room="big", name="S", expr=from_roles(Roles(("pir",), ("pir", "radar"), 60.0))),
+            Conclusion(id="here", room="big", name="S", expr=from_roles(Roles(("pir",), ("pir", "radar"), 60.0))),
         ),
     )
 

@@ -16,16 +16,16 @@ from vastwatch.causes.chain import explain
 from vastwatch.causes.inquiry import inquiry
 from vastwatch.causes.instead import as_it_comes
 from vastwatch.cli import main
-from vastwatch.design.needs import explained, needs_of
+from vastwatch.design.needs import needs_in_words, needs_of
 from vastwatch.design.placed import (
     STEP,
     as_placed,
     at_hour,
     own_hold_s,
     settable_hold,
+    settings_by_part,
     settings_faults,
     settings_words,
-    variants_of,
 )
 from vastwatch.design.project import find, put
 from vastwatch.design.records import DayPart, Settings
@@ -195,7 +195,7 @@ def test_in_each_part_of_the_day_it_reports_as_if_it_were_set_so_all_day():
 def test_a_measured_range_is_shorter_where_a_part_of_the_day_is_less_sensitive():
     pir = device("pir-corner-12")
     parts = (DayPart(begin="07:00"), DayPart(begin="22:00", infrared_below_max=2))
-    day, night = variants_of(Settings(measured_range_m=9.0, by_hour=parts))
+    day, night = settings_by_part(Settings(measured_range_m=9.0, by_hour=parts))
     assert as_placed(pir, day).reach_m() == pytest.approx(9.0)
     assert as_placed(pir, night).reach_m() == pytest.approx(9.0 * STEP**2)
 
@@ -239,7 +239,7 @@ def test_a_code_caps_every_hold_and_is_the_readers_to_check():
     assert usual > 240.0 and legal_holds(room, "big")[-1] == usual
     capped = replace(room, brief=replace(room.brief, code_hold_max_s=240.0))
     assert legal_holds(capped, "big")[-1] == 240.0
-    (burn,) = [n for n in explained(capped, capped.rooms[0]) if n.field == "hold_max_s"]
+    (burn,) = [n for n in needs_in_words(capped, capped.rooms[0]) if n.field == "hold_max_s"]
     assert "check it" in burn.why
     # Nor does a room's own wish go beyond it.
     long = put(capped, replace(capped.rooms[0], needs=replace(capped.rooms[0].needs, hold_max_s=3600.0)))

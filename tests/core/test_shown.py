@@ -8,7 +8,7 @@ import msgspec
 import pytest
 
 from vastwatch.control.outputs.handler import handlers
-from vastwatch.design.project import Brief, Construction, Project, Troubles
+from vastwatch.design.project import Brief, Construction, Impairments, Project
 from vastwatch.design.records import KINDS, Button, Fan, Lamp, Sensor, Settings, Zone
 from vastwatch.site.building import Furnishing, Hazard, Opening, Room, Spot, Wall
 from vastwatch.site.people import Person
@@ -33,7 +33,7 @@ SHOWN = [(k, name) for k in sorted(inside(Project, set()), key=lambda k: k.__nam
 def test_every_form_finds_its_fields():
     told = {k for k, _ in SHOWN}
     assert {Room, Wall, Opening, Furnishing, Spot, Hazard, Sensor, Settings, Zone, Lamp, Button, *KINDS, Person, Brief,
-            Troubles, Construction} <= told  # fmt: skip
+            Impairments, Construction} <= told  # fmt: skip
     with pytest.raises(KeyError, match="does not say how it is shown"):
         field_of(Room, "outline")
 

@@ -7,7 +7,7 @@ import pytest
 from everything import everything
 from vastwatch.design.edits.ladders import add_row, add_scene
 from vastwatch.design.ladders import ladder_rows
-from vastwatch.design.starting_ladders import STARTING, missing, row_to_add, rows_to_start
+from vastwatch.design.starting_ladders import STARTING, missing, row_to_add, template_rows
 from vastwatch.files.check import faults_of
 
 
@@ -17,7 +17,7 @@ def test_a_ladder_can_be_had_just_where_nothing_is_missing_for_it(seed):
     for room in project.rooms:
         for ladder in STARTING:
             lacks = missing(project, room.id, ladder)
-            assert (rows_to_start(project, room.id, ladder) is None) == bool(lacks), (room.id, ladder.name, lacks)
+            assert (template_rows(project, room.id, ladder) is None) == bool(lacks), (room.id, ladder.name, lacks)
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -13,8 +13,8 @@ from samples import device, make_room
 from vastwatch.advice.simulation.weeks import lived
 from vastwatch.causes.chain import explain
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.project import Troubles, put
-from vastwatch.design.records import Lamp, Presence, Sensor
+from vastwatch.design.project import Impairments, put
+from vastwatch.design.records import Conclusion, Lamp, Sensor
 from vastwatch.devices.battery import battery_years
 from vastwatch.draws import at_ms, key_of, sub_keys, uniform
 from vastwatch.rehearsal import rehearse
@@ -34,7 +34,7 @@ from vastwatch.site.building import Circuit, Furnishing, Switch
 
 def troubled(project=None, **troubles):
     project = make_room() if project is None else project
-    return replace(project, brief=replace(project.brief, troubles=Troubles(**troubles)))
+    return replace(project, brief=replace(project.brief, troubles=Impairments(**troubles)))
 
 
 def plainly_received(report: Signal, key: int, lost: float) -> Signal:
@@ -105,7 +105,7 @@ def two_sensors(**changes):
         room, devices=(*room.devices, device("radar-24-state-mains")),
         sensors=(*room.sensors, Sensor(id="radar", device="radar-24-state-mains", level="g", name="Radar", at=(0.1, 2.0, 1.5))),
         presences=(
-            Presence(id="here", room="big", name="Somebody", expr=from_roles(Roles(("pir",), ("pir", "radar"), 60.0))),
+            Conclusion(id="here", room="big", name="Somebody", expr=from_roles(Roles(("pir",), ("pir", "radar"), 60.0))),
         ), **changes,
     )  # fmt: skip
 
@@ -141,7 +141,7 @@ def mat_room(kg: float = 70.0):
     return replace(
         room, furnishings=(seat,), devices=(*room.devices, device("mat-seat")), sensors=(*room.sensors, mat),
         people=tuple(replace(p, body_kg=kg) for p in room.people),
-        presences=(Presence(id="here", room="big", name="S", expr=from_roles(Roles(("pir",), ("pir", "mat"), 5.0))),),
+        presences=(Conclusion(id="here", room="big", name="S", expr=from_roles(Roles(("pir",), ("pir", "mat"), 5.0))),),
     )  # fmt: skip
 
 
@@ -335,7 +335,7 @@ def test_a_dead_sensor_hears_no_wave():
             break
     # The radar behind the switch alone keeps this light: it hears no wave while it starts.
     fed = replace(
-        wired(), presences=(Presence(id="here", room="big", name="S", expr=from_roles(Roles(("radar",), ("radar",), 5.0))),),
+        wired(), presences=(Conclusion(id="here", room="big", name="S", expr=from_roles(Roles(("radar",), ("radar",), 5.0))),),
     )  # fmt: skip
     for seed in (1, 2, 3):
         r = rehearse(troubled(fed, supply_off_per_week=60.0), 7, seed)

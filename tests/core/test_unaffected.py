@@ -7,10 +7,10 @@ import random
 import pytest
 from msgspec.structs import replace
 
-from vastwatch.design.expressions import AllOf, AnyOf, Dark, Named
+from vastwatch.design.expressions import AllOf, AnyOf, ConclusionRef, Dark
 from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Row
+from vastwatch.design.records import OutputRow
 from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.rehearsal import rehearse, replay
 
@@ -41,7 +41,7 @@ def edited(project, draw):
         expr = with_hold(p.expr, float(draw.randrange(10, 1200)))
     else:
         other = draw.choice([x for x in project.presences if x.id != p.id])
-        besides = draw.choice((Named(presence=other.id), Dark(room=p.room or project.rooms[0].id)))
+        besides = draw.choice((ConclusionRef(presence=other.id), Dark(room=p.room or project.rooms[0].id)))
         expr = draw.choice((AnyOf, AllOf))(of=(p.expr, besides))
     return put(project, replace(p, expr=expr))
 
@@ -73,7 +73,7 @@ def test_a_new_hold_leaves_rooms_that_do_not_go_by_it(demo):
 
 def test_whoever_names_a_changed_conclusion_is_changed_and_its_room_with_all_in_it(demo):
     shop, throwing = find(demo.presences, "presence-shop"), find(demo.presences, "presence-throwing")
-    named = put(demo, replace(shop, expr=AnyOf(of=(shop.expr, Named(presence=throwing.id)))))
+    named = put(demo, replace(shop, expr=AnyOf(of=(shop.expr, ConclusionRef(presence=throwing.id)))))
     new = put(named, replace(throwing, expr=with_hold(throwing.expr, 77.0)))
     found = unaffected(named, new)
     assert {shop.room, throwing.room}.isdisjoint(found.rooms)
@@ -84,20 +84,20 @@ def test_nothing_is_taken_over_where_more_differs_or_conclusions_go_in_a_circle(
     p = demo.presences[0]
     assert unaffected(demo, replace(demo, presences=demo.presences[1:])) == NOTHING
     assert unaffected(demo, replace(demo, rooms=demo.rooms[1:])) == NOTHING
-    circle = put(demo, replace(p, expr=Named(presence=p.id)))
+    circle = put(demo, replace(p, expr=ConclusionRef(presence=p.id)))
     assert unaffected(demo, circle) == NOTHING
 
 
 @pytest.mark.parametrize("kind", ["rules", "outputs", "locks"])
 def test_a_room_whose_rows_or_outputs_name_a_changed_conclusion_is_changed(demo, kind):
     throwing = find(demo.presences, "presence-throwing")
-    asks = Named(presence=throwing.id)
+    asks = ConclusionRef(presence=throwing.id)
     if kind == "rules":
         record = next(r for r in demo.rules if r.room != "throwing")
         named = put(demo, replace(record, when=asks))
     else:
         record = next(o for o in demo.outputs if o.room != "throwing")
-        row = Row(when=asks)
+        row = OutputRow(when=asks)
         named = put(demo, replace(record, rows=(row,)) if kind == "outputs" else replace(record, locks=(asks,)))
     new = put(named, replace(throwing, expr=with_hold(throwing.expr, 77.0)))
     assert record.room in unaffected(demo, put(demo, find(new.presences, throwing.id))).rooms

@@ -33,12 +33,12 @@ def hold(project):
 def two():
     """The room at 60 s, with a variant of it that holds for 600 s."""
     room = make_room()
-    return replace(room, variants=variants.kept(longer(room), "Patient").variants)
+    return replace(room, variants=variants.save_variant(longer(room), "Patient").variants)
 
 
 def test_a_variant_is_the_design_as_it_was_and_knows_nothing_of_later_changes(two):
     assert [v.name for v in two.variants] == ["Patient"]
-    other = variants.designed_as(two, two.variants[0])
+    other = variants.with_design_of(two, two.variants[0])
     assert (hold(two), hold(other)) == (60.0, 600.0)
     # Building and people are the very same records; so are those of the design that do not differ.
     assert other.rooms is two.rooms and other.people is two.people and other.sensors[0] is two.sensors[0]
@@ -46,38 +46,38 @@ def test_a_variant_is_the_design_as_it_was_and_knows_nothing_of_later_changes(tw
 
 
 def test_adopting_keeps_the_former_design_and_adopting_that_brings_it_back(two):
-    once = variants.adopted(two, "patient")
+    once = variants.adopt_variant(two, "patient")
     assert hold(once) == 600.0 and [v.name for v in once.variants] == [variants.FORMER]
-    back = variants.adopted(once, once.variants[0].id)
+    back = variants.adopt_variant(once, once.variants[0].id)
     assert back.presences == two.presences and back.sensors == two.sensors
     assert [v.name for v in back.variants] == [variants.FORMER]
 
 
 def test_names_are_numbered_ids_are_fresh_and_nonsense_is_refused(two):
-    more = variants.kept(two, " Patient ")
+    more = variants.save_variant(two, " Patient ")
     assert [v.name for v in more.variants] == ["Patient", "Patient 2"]
     assert len({v.id for v in more.variants}) == 2
-    assert [v.name for v in variants.renamed(more, "Patient 2", "Patient").variants] == ["Patient", "Patient 2"]
-    assert [v.name for v in variants.dropped(more, "Patient").variants] == ["Patient 2"]
+    assert [v.name for v in variants.rename_variant(more, "Patient 2", "Patient").variants] == ["Patient", "Patient 2"]
+    assert [v.name for v in variants.remove_variant(more, "Patient").variants] == ["Patient 2"]
     for wrong in ("", "   "):
         with pytest.raises(ValueError, match="needs a name"):
-            variants.kept(two, wrong)
+            variants.save_variant(two, wrong)
     with pytest.raises(ValueError, match="unknown variant 'Nobody': it has Patient"):
-        variants.adopted(two, "Nobody")
+        variants.adopt_variant(two, "Nobody")
     full = two
     for n in range(19):
-        full = variants.kept(full, f"n{n}")
+        full = variants.save_variant(full, f"n{n}")
     with pytest.raises(ValueError, match="up to 20"):
-        variants.kept(full, "one more")
+        variants.save_variant(full, "one more")
 
 
 def test_what_the_building_has_no_more_goes_from_a_variant_too(two):
     smaller = removed(two, "big")
     assert smaller.variants is two.variants
-    other = variants.designed_as(smaller, smaller.variants[0])
+    other = variants.with_design_of(smaller, smaller.variants[0])
     assert other.presences == () and other.lamps == () and other.sensors == ()
     assert list(faults_of(smaller)) == []
-    assert list(faults_of(variants.adopted(smaller, "Patient"))) == []
+    assert list(faults_of(variants.adopt_variant(smaller, "Patient"))) == []
 
 
 def test_what_is_new_in_the_building_is_not_called_as_something_in_a_variant(two):
@@ -93,7 +93,7 @@ def test_written_and_read_nothing_is_lost(two, tmp_path):
     path = tmp_path / "a.vastwatch.json"
     save_project(noted, path)
     back = load_project(path)
-    assert hold(variants.designed_as(back, back.variants[0])) == 600.0
+    assert hold(variants.with_design_of(back, back.variants[0])) == 600.0
     assert back.diary[0].text == "light went off on me"
 
 
@@ -132,7 +132,7 @@ def test_a_sensor_has_its_supply_from_one_circuit_only(tmp_path):
 
 
 def test_both_designs_meet_the_same_people_and_what_differs_is_the_design(two):
-    other = variants.designed_as(two, two.variants[0])
+    other = variants.with_design_of(two, two.variants[0])
     a, b = rehearse(two, 3, 1), rehearse(other, 3, 1)
     assert a.truth is b.truth
     assert a.recording.report("pir") is b.recording.report("pir")
@@ -143,12 +143,12 @@ def test_both_designs_meet_the_same_people_and_what_differs_is_the_design(two):
 
 def test_all_rooms_together_are_their_sum():
     from vastwatch.design.presence import Roles, from_roles
-    from vastwatch.design.records import Lamp, Presence
+    from vastwatch.design.records import Conclusion, Lamp
 
     room = make_room()
     both = replace(
         room,
-        presences=(*room.presences, Presence(id="there", room="small", name="There",
+        presences=(*room.presences, Conclusion(id="there", room="small", name="There",
                                              expr=from_roles(Roles(("pir",), ("pir",), 30.0)))),
         lamps=(*room.lamps, Lamp(id="two", room="small", name="Two", at=(6, 2), watts=5, lumens=400)),
     )  # fmt: skip
@@ -197,7 +197,7 @@ def test_a_switch_goes_with_the_design_that_has_its_circuit(two):
         two, circuits=(Circuit(id="c1", name="C", lamps=("lamp",)),),
         switches=(Switch(id="s1", level="g", name="S", at=(0.2, 0.2), circuit="c1"),),
     )  # fmt: skip
-    once = variants.adopted(wired, "Patient")
+    once = variants.adopt_variant(wired, "Patient")
     assert once.circuits == () and once.switches == ()
-    back = variants.adopted(once, variants.FORMER)
+    back = variants.adopt_variant(once, variants.FORMER)
     assert [s.id for s in back.switches] == ["s1"] and [c.id for c in back.circuits] == ["c1"]

@@ -14,7 +14,7 @@ from vastwatch.control.export.wiring_table import parallel_words, wiring_table
 from vastwatch.control.house import run
 from vastwatch.design.edits.wiring import conclude_as_wired, could_switch, set_contact
 from vastwatch.design.expressions import AllOf, AnyOf, Hold, Report
-from vastwatch.design.project import Troubles, find, put
+from vastwatch.design.project import Impairments, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.devices import catalogue
 from vastwatch.people.truth import simulate_days
@@ -118,7 +118,7 @@ def test_only_sensors_with_a_contact_switch_and_one_circuit_each():
 
 
 def test_a_live_module_keeps_its_lamps_through_the_habit_at_the_wall():
-    often = Troubles(supply_off_per_week=30.0)
+    often = Impairments(supply_off_per_week=30.0)
     lamps = {}
     for live in (False, True):
         project = wired(module="module-switch-neutral", feeds=("pir",), live=live)

@@ -16,7 +16,18 @@ from vastwatch.control.belief.fusion import leaves
 from vastwatch.design.edits.conclusions import set_expr, set_holds
 from vastwatch.design.edits.expressions import part_at
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.expressions import AtLeast, Belief, ClockTime, Dark, Hold, Named, Not, OnDelay, Report, StartKeep
+from vastwatch.design.expressions import (
+    AtLeast,
+    Belief,
+    ClockTime,
+    ConclusionRef,
+    Dark,
+    Hold,
+    Not,
+    OnDelay,
+    Report,
+    StartKeep,
+)
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of, presences_in
@@ -252,7 +263,7 @@ def test_figures_of_the_dark_are_typed():
         changed_part(ClockTime(begin="10:00", end="11:00"), "", "at night")
     with pytest.raises(ValueError, match="2 h"):
         changed_part(Hold(of=dark, seconds=5), "seconds", "3 h")
-    assert part_at(Not(of=Named(presence="a")), (0,)).presence == "a"
+    assert part_at(Not(of=ConclusionRef(presence="a")), (0,)).presence == "a"
 
 
 # -- all rooms, and test mode --------------------------------------------------------------------------------------

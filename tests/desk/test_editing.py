@@ -6,7 +6,7 @@ import pytest
 from hands import project, type_into
 from msgspec.structs import replace
 
-from vastwatch.design.project import Brief, Troubles, find, put
+from vastwatch.design.project import Brief, Impairments, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.design.references import without
 from vastwatch.desk.shell.editing import UNITS, Edited, at_part, at_record
@@ -72,7 +72,7 @@ def test_names_with_braces_and_choices_that_cannot_be_are_told(qtbot, window, ed
 
 
 def test_a_part_of_the_project_is_edited_and_what_is_gone_is_left_alone(qtbot, window, edited):
-    form, _ = edited(Troubles, at_part("brief", "troubles"))
+    form, _ = edited(Impairments, at_part("brief", "troubles"))
     field = form.field("messages_lost")
     qtbot.addWidget(field)
     form.fill()

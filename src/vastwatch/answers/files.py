@@ -60,7 +60,7 @@ def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
     other; and with `--weeks` what the same weeks give in both, room by room and in `all`. A project is compared from
     its variant, which was kept before, to the current design."""
     from vastwatch.design.differences import differences
-    from vastwatch.design.variants import designed_as, variant_of
+    from vastwatch.design.variants import variant_of, with_design_of
 
     old = load_project(args.old)
     new = old if args.new is None else load_project(args.new)
@@ -70,9 +70,9 @@ def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
             variant = variant_of(new, args.variant)
             if args.new is None:
                 # A copy was kept before what came of the design since: the comparison runs from it to the design.
-                old, which = designed_as(new, variant), f"From the copy “{variant.name}” to the current design"
+                old, which = with_design_of(new, variant), f"From the copy “{variant.name}” to the current design"
             else:
-                new, which = designed_as(new, variant), f"From {Path(args.old).name} to “{variant.name}”"
+                new, which = with_design_of(new, variant), f"From {Path(args.old).name} to “{variant.name}”"
         except ValueError as e:
             raise RequestError(f"--variant: {e}") from None
     elif args.new is None:

@@ -90,12 +90,12 @@ def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"scene", "room", "spots": {SPOT: {"lux", "wanted"}}, "grid": {"x_m", "y_m", "lux": [[LUX or null]]}}`, of lamps
     alone; daylight is left out."""
     from vastwatch.control.light.photometry import lit_grid, spot_lux, wanted_lux
-    from vastwatch.design.ladders import as_wired, burns_at
+    from vastwatch.design.ladders import achievable_level, as_wired
 
     scene = next((s for s in project.scenes if s.id == args.scene), None)
     if scene is None:
         raise RequestError(f"--scene: unknown scene '{args.scene}'")
-    levels = {x.lamp: burns_at(as_wired(project, find(project.lamps, x.lamp)), x.level) for x in scene.levels}
+    levels = {x.lamp: achievable_level(as_wired(project, find(project.lamps, x.lamp)), x.level) for x in scene.levels}
     spots = {
         spot: {
             "lux": number(sum(levels.get(lamp, 0.0) * full for lamp, full in row.items()), 1),

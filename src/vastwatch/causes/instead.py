@@ -15,7 +15,7 @@ from vastwatch.design.edits.expressions import paths, replaced
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
-from vastwatch.design.records import Presence, Settings
+from vastwatch.design.records import Conclusion, Settings
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.reactors import hands_of
@@ -117,7 +117,7 @@ def at_usual_warmth(project: Project, room: str) -> Instead | None:
     return Instead("warmth", room, put(project, replace(it, ambient_c=CATALOGUE_C)))
 
 
-def held(project: Project, presence: Presence, seconds: float) -> Instead | None:
+def held(project: Project, presence: Conclusion, seconds: float) -> Instead | None:
     """A presence that holds for so long; None for one without a single hold."""
     expr = with_hold(presence.expr, seconds)
     return None if expr is None else _with(project, presence, expr, "hold", presence.id, seconds)
@@ -128,7 +128,7 @@ def without_hazard(project: Project, hazard: str) -> Instead:
     return Instead("hazard", hazard, replace(project, hazards=tuple(h for h in project.hazards if h.id != hazard)))
 
 
-def of_the_whole_sensor(project: Project, presence: Presence, zone: str) -> Instead:
+def of_the_whole_sensor(project: Project, presence: Conclusion, zone: str) -> Instead:
     """A conclusion that asks the whole of a sensor where it asks one of its zones."""
     expr = presence.expr
     for path, part in paths(expr):
@@ -191,7 +191,7 @@ def without_person(project: Project, person: str, during: Signal) -> Instead:
     return Instead("person", person, project, without=person, during=during)
 
 
-def starting(project: Project, presence: Presence, sensor: str) -> Instead | None:
+def starting(project: Project, presence: Conclusion, sensor: str) -> Instead | None:
     """A sensor that may start the light, too."""
     expr, roles = presence.expr, roles_of(presence.expr)
     if roles is not None:
@@ -203,7 +203,7 @@ def starting(project: Project, presence: Presence, sensor: str) -> Instead | Non
     return None
 
 
-def keeping(project: Project, presence: Presence, sensor: str) -> Instead | None:
+def keeping(project: Project, presence: Conclusion, sensor: str) -> Instead | None:
     """A sensor of the room that keeps the light, too; None where the presence is not of the usual shape."""
     roles = roles_of(presence.expr)
     if roles is None:
@@ -217,7 +217,7 @@ def _either(expr: Expr, sensor: str) -> Expr:
     return AnyOf(of=(*expr.of, more)) if isinstance(expr, AnyOf) else AnyOf(of=(expr, more))
 
 
-def _with(project: Project, presence: Presence, expr: Expr, lever: Lever, ident: str, value: float = 0.0) -> Instead:
+def _with(project: Project, presence: Conclusion, expr: Expr, lever: Lever, ident: str, value: float = 0.0) -> Instead:
     return Instead(lever, ident, put(project, replace(presence, expr=expr)), value=value)
 
 

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vastwatch.design.ladders import sensors_behind_ladder
+from vastwatch.design.ladders import ladder_sensors
 from vastwatch.design.project import find
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.people import Track, Where
@@ -40,13 +40,13 @@ class Triggered(NamedTuple):
 def starters(r: Rehearsal, room: str) -> tuple[str, ...]:
     """The sensors that may start a room's light: where nothing is concluded of it, all that its rows go by."""
     presence = presence_of(r.project, room)
-    return sensors_behind_ladder(r.project, room) if presence is None else starters_of(presence)
+    return ladder_sensors(r.project, room) if presence is None else starters_of(presence)
 
 
 def keepers(r: Rehearsal, room: str) -> tuple[str, ...]:
     """The sensors that keep a room's light: where nothing is concluded of it, all that its rows go by."""
     presence = presence_of(r.project, room)
-    return sensors_behind_ladder(r.project, room) if presence is None else keepers_of(presence)
+    return ladder_sensors(r.project, room) if presence is None else keepers_of(presence)
 
 
 def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:

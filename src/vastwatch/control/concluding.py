@@ -17,10 +17,10 @@ from vastwatch.control.light.darkness import dark_as_told
 from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.manual.hand import Override
 from vastwatch.control.recording import Recording
-from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Nothing, Report, StartKeep
+from vastwatch.design.expressions import ClockTime, ConclusionRef, Dark, Expr, Nothing, Report, StartKeep
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.memo import memoised
 from vastwatch.signals import Signal
 from vastwatch.signals.remembered import either, never
@@ -44,7 +44,7 @@ NOBODY: Hands = MappingProxyType({})
 
 
 def conclusion(
-    project: Project, presence: Presence, recording: Recording, hand: Hand | None, named: Mapping[str, Signal]
+    project: Project, presence: Conclusion, recording: Recording, hand: Hand | None, named: Mapping[str, Signal]
 ) -> Signal:
     """What one conclusion comes to, given what people in its room do about the light, and all that it names."""
     said = concluded(project, presence.expr, recording, None if hand is None else hand.waved, named)
@@ -77,9 +77,9 @@ def _said(
     """What a leaf of an expression says."""
     if isinstance(leaf, Report):
         said = recording.reports.get((leaf.sensor, leaf.part))
-        if said is not None and leaf.hears_waves and leaf.sensor in waved:
+        if said is not None and leaf.responds_to_motion and leaf.sensor in waved:
             said = either(said, waved[leaf.sensor])
-    elif isinstance(leaf, Named):
+    elif isinstance(leaf, ConclusionRef):
         said = named.get(leaf.presence)
     elif isinstance(leaf, ClockTime):
         return clock_time(leaf, project.place, recording.calendar)

@@ -21,12 +21,12 @@ from vastwatch.control.light.daylight import darkness
 from vastwatch.control.lighting import RoomRun, given, handed, run_ladders, zone_followed
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, kwh_above_standby, lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import order, sensors_behind
+from vastwatch.design.conclusions import all_sensors_of, evaluation_order
 from vastwatch.design.edits.expressions import Path, paths
 from vastwatch.design.expressions import Belief
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project
-from vastwatch.design.records import Fixture, Guarded, Presence
+from vastwatch.design.records import Conclusion, GuardedOutput, Output
 from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.design.unaffected import Unaffected
 from vastwatch.memo import memoised
@@ -47,7 +47,7 @@ def conclude(project: Project, recording: Recording, hands: Hands = NOBODY, same
     """What the house makes of the reports. A sensor that the recording does not know says nothing, and so do
     conclusions that name each other in a circle."""
     out: dict[str, Signal] = {}
-    for p in order(project).sound:
+    for p in evaluation_order(project).sound:
         if same is not None and p.id in same.of.presences:
             out[p.id] = same.run.conclusions.presences[p.id]
         else:
@@ -65,7 +65,7 @@ class PartSaid(NamedTuple):
     belief: TimeSeries | None = None
 
 
-def parts_said(house: HouseRun, presence: Presence) -> list[PartSaid]:
+def parts_said(house: HouseRun, presence: Conclusion) -> list[PartSaid]:
     """What every part of a conclusion said in a run, outer ones first, left to right; waves included."""
     hand = house.hands.get(presence.room or "")
     waved = None if hand is None else hand.waved
@@ -132,7 +132,7 @@ class HouseRun:
         """What the lights of a room draw when full on, together."""
         return math.fsum(light.watts for light in lights_in(self.project, room))
 
-    def kwh(self, output: Fixture, start: float | None = None, end: float | None = None) -> float:
+    def kwh(self, output: Output, start: float | None = None, end: float | None = None) -> float:
         """Energy an output drew; 0 where the house does not switch it."""
         levels = self.outputs.get(output.id)
         return 0.0 if levels is None else kwh(output, levels, start, end)
@@ -146,7 +146,7 @@ class HouseRun:
         """While there was data of every sensor that the room's presence depends on, of those there is any of; never
         where there is none of any."""
         presence = presence_of(self.project, room)
-        read = () if presence is None else sensors_behind(self.project, presence)
+        read = () if presence is None else all_sensors_of(self.project, presence)
         known = [self.recording.known[s] for s in read if s in self.recording.known]
         heard = [k for k in known if k.total() > 0]
         if known and not heard:
@@ -181,7 +181,7 @@ class HouseRun:
 
 
 @memoised
-def _kwh_while(output: Fixture, levels: TimeSeries, lit: Signal, when: Signal) -> float:
+def _kwh_while(output: Output, levels: TimeSeries, lit: Signal, when: Signal) -> float:
     return kwh_above_standby(output, levels, lit & when)
 
 
@@ -234,15 +234,15 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
             0.0 if presence is None else press_hold(presence.expr), calendar=recording.calendar,
         )  # fmt: skip
         for output in outputs_in(project, room.id):
-            ruled = isinstance(output, Guarded) and bool(output.rows)
+            ruled = isinstance(output, GuardedOutput) and bool(output.rows)
             if output.id in out or (presence is None and not ruled):
                 continue
             followed = _followed(project, recording, output, situation)
-            if isinstance(output, Guarded):
+            if isinstance(output, GuardedOutput):
                 followed = followed._replace(rows=_rows(output, project, recording, conclusions))
             supply = recording.facts.get(("supply", output.id))
             out[output.id] = _output(output, followed if supply is None else followed._replace(powered=supply))
-            if isinstance(output, Guarded) and output.locks:
+            if isinstance(output, GuardedOutput) and output.locks:
                 locks = (concluded(project, x, recording, named=conclusions.presences) for x in output.locks)
                 out[output.id] = _unlocked(out[output.id], tuple(locks))
             lit[output.id] = _on(out[output.id])
@@ -258,7 +258,9 @@ def _unlocked(levels: TimeSeries, locks: tuple[Signal, ...]) -> TimeSeries:
     return first_active([(any_of(locks), TimeSeries.constant(0.0, levels.start, levels.end))], levels)
 
 
-def _rows(output: Guarded, project: Project, recording: Recording, conclusions: Conclusions) -> tuple[Signal, ...]:
+def _rows(
+    output: GuardedOutput, project: Project, recording: Recording, conclusions: Conclusions
+) -> tuple[Signal, ...]:
     """While each row of an output's own ladder holds."""
     return tuple(concluded(project, row.when, recording, named=conclusions.presences) for row in output.rows)
 
@@ -269,7 +271,7 @@ def _supplied(levels: TimeSeries, supply: Signal) -> TimeSeries:
     return first_active([(supply, levels)], TimeSeries.constant(0.0, levels.start, levels.end))
 
 
-def _followed(project: Project, recording: Recording, output: Fixture, situation: Situation) -> Situation:
+def _followed(project: Project, recording: Recording, output: Output, situation: Situation) -> Situation:
     """What an output goes by: a lamp that follows a zone, by whether somebody is in that."""
     said = zone_followed(project, output, recording)
     return situation if said is None else situation._replace(presence=said)
@@ -283,5 +285,5 @@ def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:
 
 
 @memoised
-def _output(output: Fixture, situation: Situation) -> TimeSeries:
+def _output(output: Output, situation: Situation) -> TimeSeries:
     return handler_of(output).run(output, situation)

@@ -26,23 +26,23 @@ from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.manual.hand import Override, overlaid
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import named_in, order
-from vastwatch.design.expressions import Belief, Expr, Named, Not, Nothing, Report, rewritten, zone_part
+from vastwatch.design.conclusions import evaluation_order, references_in
+from vastwatch.design.expressions import Belief, ConclusionRef, Expr, Not, Nothing, Report, rewritten, zone_part
 from vastwatch.design.ladders import (
-    Asked,
     Ladder,
-    asked,
-    behind_ladder,
-    governed,
-    hangs_on,
+    SceneLevels,
+    dependent_conclusions,
+    ladder_conclusions,
+    ladder_lamps,
     ladders_in,
     rows_of,
+    scene_levels,
     scenes_in,
 )
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Fixture, Lamp, Rule, Scene
+from vastwatch.design.records import LadderRow, Lamp, Output, Scene
 from vastwatch.design.relations import lamps_in, lighting_of
 from vastwatch.memo import memoised
 from vastwatch.signals import Signal, TimeSeries, any_of
@@ -58,7 +58,7 @@ def rows_said(
     would be, while nothing tells of it: so that light is due to whoever is there and has none."""
     p = lighting_of(project, room)
     named = {} if p is None else {p.id: own}
-    for ident in behind_ladder(project, room):
+    for ident in ladder_conclusions(project, room):
         if ident not in named:
             named[ident] = concluded(project, find(project.presences, ident).expr, recording, named=named)
     return tuple(
@@ -74,7 +74,7 @@ class LadderRun:
     ladder: Ladder
     said: tuple[Signal, ...]
     won: Winners
-    asks: Asked
+    asks: SceneLevels
 
     @cached_property
     def levels(self) -> Mapping[str, TimeSeries]:
@@ -100,7 +100,7 @@ class LadderRun:
         return "" if self.ladder.group is None else self.ladder.group.name
 
     @property
-    def rows(self) -> tuple[Rule, ...]:
+    def rows(self) -> tuple[LadderRow, ...]:
         """Its rows, from the top."""
         return self.ladder.rows
 
@@ -145,7 +145,7 @@ class RoomRun:
 
 def _lumens(ladder: Ladder) -> NDArray[np.float64]:
     """What each row of a ladder asks for, lumens, and last what none does, (rows + 1,)."""
-    return np.asarray(asked(ladder.lamps, ladder.scenes).goals @ np.array([x.lumens for x in ladder.lamps]))
+    return np.asarray(scene_levels(ladder.lamps, ladder.scenes).goals @ np.array([x.lumens for x in ladder.lamps]))
 
 
 def run_ladders(
@@ -164,7 +164,7 @@ def brightest(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Scene | Non
     """The scene that gives the most light of some lamps; the first of equals, None for none."""
     if not scenes:
         return None
-    lumens = asked(lamps, scenes).goals[:-1] @ np.array([x.lumens for x in lamps])
+    lumens = scene_levels(lamps, scenes).goals[:-1] @ np.array([x.lumens for x in lamps])
     return scenes[int(np.argmax(lumens))]
 
 
@@ -185,7 +185,7 @@ def lit_by_press(run: RoomRun, scenes: tuple[Scene, ...]) -> Mapping[str | None,
     end = float(run.ladders[0].won.edges[-1])
     for ident in (None, *(s.id for s in scenes)):
         asks = [(did, scene_for(did.ladder, scenes, ident)) for did in run.ladders]
-        lights = any(s is not None and asked(did.ladder.lamps, (s,)).goals[0].any() for did, s in asks)
+        lights = any(s is not None and scene_levels(did.ladder.lamps, (s,)).goals[0].any() for did, s in asks)
         others = [w for did, s in asks if s is None for w in did.wanted.values()]
         out[ident] = always(end) if lights else any_of(others) if others else never(end)
     return out
@@ -204,7 +204,7 @@ def _run_one(
     ladder: Ladder, said: tuple[Signal, ...], end: float, hands: tuple[Override, ...], every: tuple[Scene, ...]
 ) -> LadderRun:
     lamps = ladder.lamps
-    table = asked(lamps, ladder.scenes)
+    table = scene_levels(lamps, ladder.scenes)
 
     def reached(ident: str | None) -> bool:
         return scene_for(ladder, every, ident) is not None
@@ -212,8 +212,8 @@ def _run_one(
     won, pressed = overlaid(winners(said, 0.0, end), len(said), hands, reached)
     if pressed:
         found = tuple(s for ident in pressed if (s := scene_for(ladder, every, ident)) is not None)
-        more = asked(lamps, found)
-        table = Asked(np.vstack([table.goals, more.goals[:-1]]), np.vstack([table.fades, more.fades[:-1]]))
+        more = scene_levels(lamps, found)
+        table = SceneLevels(np.vstack([table.goals, more.goals[:-1]]), np.vstack([table.fades, more.fades[:-1]]))
     return LadderRun(ladder, said, won, table)
 
 
@@ -248,7 +248,7 @@ def given(
         # Whatever is concluded of the room: somebody there in the dark is due light, and has it where a zone says so.
         said = [z & dark & supplied.get(x.id, always(end)) for x, z in zip(lights, zones) if z is not None]
         return Given(dark, never(end), any_of(said))
-    lamps = governed(project, room)
+    lamps = ladder_lamps(project, room)
     if not lamps:
         ids = [light.id for light in lights]
         if not lights or any(ident not in supplied for ident in ids):
@@ -284,14 +284,14 @@ def _all_noticing(project: Project, room: str) -> Project:
         if (device := find(project.devices, s.device)).presence and not device.pressed
         and (where := room_of(project, s)) is not None and where.id == room
     }  # fmt: skip
-    sound = {p.id for p in order(project).sound if p.room == room}
+    sound = {p.id for p in evaluation_order(project).sound if p.room == room}
 
     def noticing(expr: Expr) -> Expr:
         if isinstance(expr, Report) and expr.sensor in mine:
             return Not(of=Nothing())
         if isinstance(expr, Belief) and any(r.sensor in mine for r in expr.of):
             return Not(of=Nothing())
-        if isinstance(expr, Named) and expr.presence in sound:
+        if isinstance(expr, ConclusionRef) and expr.presence in sound:
             return rewritten(find(project.presences, expr.presence).expr, noticing)
         return expr
 
@@ -308,16 +308,16 @@ def made_by(project: Project, room: str) -> Makes:
     """What makes the light of a room: what is concluded of it; the zones that all its lamps follow; or rows that ask
     nothing of what is concluded of it, and no lamp besides follows that."""
     lights = lights_in(project, room)
-    ruled = {lamp.id for lamp in governed(project, room)}
+    ruled = {lamp.id for lamp in ladder_lamps(project, room)}
     if lights and all(isinstance(x, Lamp) and x.zone is not None and x.id not in ruled for x in lights):
         return "zones"
     if not lights or any(x.id not in ruled for x in lights):
         return "presence"
-    mine = set(hangs_on(project, room))
-    return "presence" if mine & {i for row in rows_of(project, room) for i in named_in(row.when)} else "rows"
+    mine = set(dependent_conclusions(project, room))
+    return "presence" if mine & {i for row in rows_of(project, room) for i in references_in(row.when)} else "rows"
 
 
-def zone_followed(project: Project, light: Fixture, recording: Recording) -> Signal | None:
+def zone_followed(project: Project, light: Output, recording: Recording) -> Signal | None:
     """While somebody is in the zone that a lamp follows; None for what follows none, or the ladder of its room."""
     if not isinstance(light, Lamp) or light.zone is None:
         return None
@@ -355,7 +355,7 @@ def _brighter(lamps: tuple[Lamp, ...], present: RoomRun, absent: RoomRun, most: 
     return present.over(lamps, most) | absent.over(lamps, most)
 
 
-def delays_words(project: Project, room: str, late: Sequence[Rule]) -> str:
+def delays_words(project: Project, room: str, late: Sequence[LadderRow]) -> str:
     """Why a room with rows that delay what lights it is not judged."""
     return (
         f"the row “{late[0].name or 'unnamed'}” of {find(project.rooms, room).name} delays the light: "

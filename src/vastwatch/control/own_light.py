@@ -20,7 +20,7 @@ from vastwatch.control.light.darkness import Daylight, Reading, daylight_on, fro
 from vastwatch.control.light.photometry import candela, height_of, indirect_lux, photometry_of
 from vastwatch.control.lighting import run_ladders
 from vastwatch.control.recording import Recording
-from vastwatch.design.ladders import as_wired, asked, ladders_in
+from vastwatch.design.ladders import as_wired, ladders_in, scene_levels
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of
@@ -38,7 +38,7 @@ def lifted(project: Project, room: Room, sensor: Sensor) -> list[Array]:
     all lamps full on, and nothing."""
     ladders = ladders_in(project, room.id)
     if ladders:
-        return [_lifts(project, room, sensor, x.lamps, asked(x.lamps, x.scenes).goals) for x in ladders]
+        return [_lifts(project, room, sensor, x.lamps, scene_levels(x.lamps, x.scenes).goals) for x in ladders]
     lamps = tuple(as_wired(project, x) for x in lamps_in(project, room.id))
     return [_lifts(project, room, sensor, lamps, np.array([[1.0], [0.0]]) * np.ones(len(lamps)))]
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from vastwatch.design.conclusions import with_named
-from vastwatch.design.expressions import Dark, Expr, Named, Report, every_part
+from vastwatch.design.conclusions import with_dependencies
+from vastwatch.design.expressions import ConclusionRef, Dark, Expr, Report, every_part
 from vastwatch.design.ladders import rows_of
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Guarded
+from vastwatch.design.records import GuardedOutput
 from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.memo import memoised
 
@@ -26,10 +26,13 @@ def asked_by(project: Project, room: str) -> Project:
             continue
         rooms.add(of)
         lighting = presence_of(project, of)
-        mine = () if lighting is None else with_named(project, lighting)
+        mine = () if lighting is None else with_dependencies(project, lighting)
         asking: list[Expr] = [row.when for row in rows_of(project, of)]
-        named = {part.presence for expr in asking for part in every_part(expr) if isinstance(part, Named)}
-        mine = (*mine, *(p for ident in sorted(named) for p in with_named(project, find(project.presences, ident))))
+        named = {part.presence for expr in asking for part in every_part(expr) if isinstance(part, ConclusionRef)}
+        mine = (
+            *mine,
+            *(p for ident in sorted(named) for p in with_dependencies(project, find(project.presences, ident))),
+        )
         conclusions |= {p.id for p in mine}
         # What people do about the light of another room is heard by what is concluded of it.
         waiting += [p.room for p in mine if p.lights and p.room is not None]
@@ -42,7 +45,7 @@ def asked_by(project: Project, room: str) -> Project:
             if source is not None and source.sensor is not None:
                 sensors.add(source.sensor)
                 waiting.append(dark)
-    plain = (o for o in project.outputs if not isinstance(o, Guarded) or not (o.rows or o.locks))
+    plain = (o for o in project.outputs if not isinstance(o, GuardedOutput) or not (o.rows or o.locks))
     return replace(
         project,
         outputs=tuple(plain),

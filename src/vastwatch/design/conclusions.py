@@ -5,36 +5,36 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from vastwatch.design.expressions import Expr, Fact, Named, every_part
+from vastwatch.design.expressions import ConclusionRef, Expr, Fact, every_part
 from vastwatch.design.project import Project, indexed
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import sensors_of
 from vastwatch.memo import memoised
 
 
-class Order(NamedTuple):
+class EvaluationOrder(NamedTuple):
     """Conclusions after all that they name, and the circles of those that wait for themselves, each from its first in
     the file on; what only names one of a circle is in the order, and hears nothing of it."""
 
-    sound: tuple[Presence, ...]
-    circles: tuple[tuple[Presence, ...], ...]
+    sound: tuple[Conclusion, ...]
+    circles: tuple[tuple[Conclusion, ...], ...]
 
 
-def named_in(expr: Expr) -> Iterator[str]:
+def references_in(expr: Expr) -> Iterator[str]:
     """The ids of the conclusions an expression names, left to right."""
-    return (part.presence for part in every_part(expr) if isinstance(part, Named))
+    return (part.presence for part in every_part(expr) if isinstance(part, ConclusionRef))
 
 
-def order(project: Project) -> Order:
+def evaluation_order(project: Project) -> EvaluationOrder:
     """In which order a project's conclusions follow from each other."""
     return indexed(project.presences, _ordered)
 
 
-def _ordered(presences: tuple[Presence, ...]) -> Order:
+def _ordered(presences: tuple[Conclusion, ...]) -> EvaluationOrder:
     by_id = {p.id: p for p in presences}
-    names = {p.id: [n for n in dict.fromkeys(named_in(p.expr)) if n in by_id] for p in presences}
-    sound: list[Presence] = []
-    circles: list[tuple[Presence, ...]] = []
+    names = {p.id: [n for n in dict.fromkeys(references_in(p.expr)) if n in by_id] for p in presences}
+    sound: list[Conclusion] = []
+    circles: list[tuple[Conclusion, ...]] = []
     done: set[str] = set()
     circling: set[str] = set()
 
@@ -67,28 +67,28 @@ def _ordered(presences: tuple[Presence, ...]) -> Order:
     for p in presences:
         if p.id not in done:
             visit(p.id)
-    return Order(tuple(p for p in sound if p.id not in circling), tuple(circles))
+    return EvaluationOrder(tuple(p for p in sound if p.id not in circling), tuple(circles))
 
 
-def with_named(project: Project, presence: Presence) -> tuple[Presence, ...]:
+def with_dependencies(project: Project, presence: Conclusion) -> tuple[Conclusion, ...]:
     """All that a conclusion follows from, in order, itself last; alone where it stands in a circle."""
-    ordered = order(project).sound
+    ordered = evaluation_order(project).sound
     wanted = {presence.id}
     for p in reversed(ordered):
         if p.id in wanted:
-            wanted.update(named_in(p.expr))
+            wanted.update(references_in(p.expr))
     return (*(p for p in ordered if p.id in wanted and p.id != presence.id), presence)
 
 
-def sensors_behind(project: Project, presence: Presence) -> tuple[str, ...]:
+def all_sensors_of(project: Project, presence: Conclusion) -> tuple[str, ...]:
     """The sensors that a conclusion reads, itself and through those it names, each once."""
-    every = (s for p in reversed(with_named(project, presence)) for s in sensors_of(p))
+    every = (s for p in reversed(with_dependencies(project, presence)) for s in sensors_of(p))
     return tuple(dict.fromkeys(every))
 
 
-def could_name(project: Project, presence: Presence) -> list[Presence]:
+def allowed_references(project: Project, presence: Conclusion) -> list[Conclusion]:
     """The conclusions that one could name without going in a circle."""
-    return [p for p in project.presences if presence.id not in {x.id for x in with_named(project, p)}]
+    return [p for p in project.presences if presence.id not in {x.id for x in with_dependencies(project, p)}]
 
 
 def expressions(project: Project) -> Iterator[Expr]:
@@ -100,11 +100,11 @@ def expressions(project: Project) -> Iterator[Expr]:
 
 
 @memoised
-def all_facts_asked(project: Project) -> tuple[tuple[str, str], ...]:
+def all_facts_read(project: Project) -> tuple[tuple[str, str], ...]:
     """What all expressions of a project ask of what the house knows besides, each once and in order."""
-    return tuple(sorted({fact for expr in expressions(project) for fact in facts_asked(expr)}))
+    return tuple(sorted({fact for expr in expressions(project) for fact in facts_read(expr)}))
 
 
-def facts_asked(expr: Expr) -> Iterator[tuple[str, str]]:
+def facts_read(expr: Expr) -> Iterator[tuple[str, str]]:
     """What an expression asks of what the house knows besides: what it is, and of which room."""
     return ((part.what, part.room) for part in every_part(expr) if isinstance(part, Fact))

@@ -23,7 +23,7 @@ _ASIDE = {"variants": "variant", "diary": "note"}
 Way = Literal["added", "changed", "gone"]
 
 
-class Difference(NamedTuple):
+class RecordDifference(NamedTuple):
     """One record that is in only one of two versions, or differs: which kind of thing, its name, and, of a changed one,
     the fields in words."""
 
@@ -41,25 +41,25 @@ class Difference(NamedTuple):
         return f"{what} is {'new' if self.way == 'added' else 'gone'}"
 
 
-def differences(old: Project, new: Project) -> list[Difference]:
+def differences(old: Project, new: Project) -> list[RecordDifference]:
     """What has to be done to `old` to have `new`: first what the project says of itself, then list by list in the order
     of the file, in each what is new, changed and gone."""
     out = []
     for name in _WHOLE:
         fields = _fields(getattr(old, name), getattr(new, name), name)
         if fields:
-            out.append(Difference("changed", "project", "", fields))
+            out.append(RecordDifference("changed", "project", "", fields))
     for collection in (*COLLECTIONS, *_ASIDE):
         mine = {r.id: r for r in getattr(old, collection)}
         theirs = {r.id: r for r in getattr(new, collection)}
         kind = _ASIDE.get(collection) or singular(collection)
-        out += [Difference("added", kind, _name(r)) for i, r in theirs.items() if i not in mine]
+        out += [RecordDifference("added", kind, _name(r)) for i, r in theirs.items() if i not in mine]
         for ident, record in theirs.items():
             if ident in mine and (fields := _changed(mine[ident], record)):
-                out.append(Difference("changed", kind, _name(record), fields))
-        out += [Difference("gone", kind, _name(r)) for i, r in mine.items() if i not in theirs]
+                out.append(RecordDifference("changed", kind, _name(record), fields))
+        out += [RecordDifference("gone", kind, _name(r)) for i, r in mine.items() if i not in theirs]
         if mine.keys() == theirs.keys() and list(mine) != list(theirs):
-            out.append(Difference("changed", "project", "", (f"the order of its {collection}",)))
+            out.append(RecordDifference("changed", "project", "", (f"the order of its {collection}",)))
     return out
 
 

@@ -37,7 +37,7 @@ class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
         return self.state if self.zone is None else zone_part(self.zone)
 
     @property
-    def hears_waves(self) -> bool:
+    def responds_to_motion(self) -> bool:
         """Whether a movement sets it off: whoever waves moves, so that a sensor which tells stillness apart says
         nothing more of that; and in which of its zones they are, if in one, it has said of their stay."""
         return self.part in (None, "moving")
@@ -124,7 +124,7 @@ class Belief(Record, frozen=True, kw_only=True, tag_field="op", tag="belief"):
     off_below: Share = 0.1
 
 
-class Named(Record, frozen=True, kw_only=True, tag_field="op", tag="presence"):
+class ConclusionRef(Record, frozen=True, kw_only=True, tag_field="op", tag="presence"):
     """What another conclusion comes to."""
 
     presence: Annotated[str, Ref("presences")]
@@ -162,7 +162,7 @@ class Nothing(Record, frozen=True, kw_only=True, tag_field="op", tag="nothing"):
 
 
 Expr = (
-    Report | AnyOf | AllOf | AtLeast | Not | Hold | OnDelay | MinimumOn | StartKeep | DoorLatch | Belief | Named
+    Report | AnyOf | AllOf | AtLeast | Not | Hold | OnDelay | MinimumOn | StartKeep | DoorLatch | Belief | ConclusionRef
     | ClockTime | Dark | Fact | Nothing
 )  # fmt: skip
 
@@ -220,7 +220,7 @@ def rewritten(expr: Expr, change: Callable[[Expr], Expr]) -> Expr:
 
 def tells(expr: Expr) -> bool:
     """Whether anything in an expression tells of people: a sensor, or another conclusion."""
-    return any(isinstance(part, Report | Named) for part in every_part(expr))
+    return any(isinstance(part, Report | ConclusionRef) for part in every_part(expr))
 
 
 def every_part(expr: Expr) -> Iterator[Expr]:

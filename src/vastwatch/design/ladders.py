@@ -10,10 +10,10 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.design.conclusions import named_in, order, with_named
-from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Expr, Named, Not, Report, every_part, parts_of
+from vastwatch.design.conclusions import evaluation_order, references_in, with_dependencies
+from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, ConclusionRef, Expr, Not, Report, every_part, parts_of
 from vastwatch.design.project import Project, find, indexed
-from vastwatch.design.records import Lamp, LampGroup, Rule, Scene
+from vastwatch.design.records import LadderRow, Lamp, LampGroup, Scene
 from vastwatch.design.relations import by_room, lamps_in, lighting_of, presence_of, sensors_of
 from vastwatch.devices import DeviceType
 from vastwatch.memo import memoised
@@ -25,7 +25,7 @@ Array = NDArray[np.float64]
 _AT_ONCE = (AnyOf, AllOf, AtLeast, Not)
 
 
-def rows_of(project: Project, room: str) -> tuple[Rule, ...]:
+def rows_of(project: Project, room: str) -> tuple[LadderRow, ...]:
     """The rows of all ladders of a room, as they stand in the project."""
     return indexed(project.rules, by_room).get(room, ())
 
@@ -40,7 +40,7 @@ def groups_in(project: Project, room: str) -> tuple[LampGroup, ...]:
     return indexed(project.lamp_groups, by_room).get(room, ())
 
 
-def ladder_rows(project: Project, room: str, group: str | None = None) -> tuple[Rule, ...]:
+def ladder_rows(project: Project, room: str, group: str | None = None) -> tuple[LadderRow, ...]:
     """The rows of a room's own ladder, or of that of a group of its lamps, from the top."""
     return tuple(row for row in rows_of(project, room) if row.group == group)
 
@@ -53,7 +53,7 @@ def lamps_for(project: Project, room: str, group: str | None = None) -> tuple[La
 
 
 def _lamps_for(
-    rows: tuple[Rule, ...], groups: tuple[LampGroup, ...], lamps: tuple[Lamp, ...], group: LampGroup | None
+    rows: tuple[LadderRow, ...], groups: tuple[LampGroup, ...], lamps: tuple[Lamp, ...], group: LampGroup | None
 ) -> tuple[Lamp, ...]:
     if group is not None:
         return tuple(lamp for lamp in lamps if lamp.id in group.lamps)
@@ -67,7 +67,7 @@ class Ladder(NamedTuple):
     that it governs."""
 
     group: LampGroup | None
-    rows: tuple[Rule, ...]
+    rows: tuple[LadderRow, ...]
     scenes: tuple[Scene, ...]
     lamps: tuple[Lamp, ...]
 
@@ -86,7 +86,7 @@ def ladders_in(project: Project, room: str) -> tuple[Ladder, ...]:
 
 @memoised
 def _ladders(
-    rows: tuple[Rule, ...], scenes: tuple[Scene, ...], groups: tuple[LampGroup, ...], lamps: tuple[Lamp, ...]
+    rows: tuple[LadderRow, ...], scenes: tuple[Scene, ...], groups: tuple[LampGroup, ...], lamps: tuple[Lamp, ...]
 ) -> tuple[Ladder, ...]:
     named = {x.lamp for scene in scenes for x in scene.levels}
     out = []
@@ -98,7 +98,7 @@ def _ladders(
     return tuple(out)
 
 
-def governed(project: Project, room: str) -> tuple[Lamp, ...]:
+def ladder_lamps(project: Project, room: str) -> tuple[Lamp, ...]:
     """The lamps that any ladder of a room governs."""
     return tuple(lamp for ladder in ladders_in(project, room) for lamp in ladder.lamps)
 
@@ -117,7 +117,7 @@ def _as_wired(lamp: Lamp, circuits: tuple[Circuit, ...], devices: tuple[DeviceTy
     return replace(lamp, dims=False)
 
 
-class Asked(NamedTuple):
+class SceneLevels(NamedTuple):
     """What the rows of a ladder ask of its lamps, and last what none asks, (rows + 1, lamps): how far each burns, and
     within how many seconds it goes there."""
 
@@ -129,7 +129,7 @@ class Asked(NamedTuple):
 OUT_S = 0.0
 
 
-def asked(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Asked:
+def scene_levels(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> SceneLevels:
     """What the scenes of some rows ask of some lamps. What a scene does not name goes off as fast as the slowest of
     that scene fades; a lamp that cannot be dimmed is on or off."""
     place = {lamp.id: k for k, lamp in enumerate(lamps)}
@@ -139,12 +139,12 @@ def asked(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Asked:
         for x in scene.levels:
             k = place.get(x.lamp)
             if k is not None:
-                goals[n, k] = burns_at(lamps[k], x.level)
+                goals[n, k] = achievable_level(lamps[k], x.level)
                 fades[n, k] = x.fade_s
-    return Asked(goals, fades)
+    return SceneLevels(goals, fades)
 
 
-def burns_at(lamp: Lamp, level: float) -> float:
+def achievable_level(lamp: Lamp, level: float) -> float:
     """How far a lamp burns that is asked for a level: one that cannot be dimmed all or not at all, one that flickers
     below its least level at that."""
     if level <= 0:
@@ -152,21 +152,21 @@ def burns_at(lamp: Lamp, level: float) -> float:
     return max(level, lamp.least_level) if lamp.dims else 1.0
 
 
-def behind_ladder(project: Project, room: str) -> tuple[str, ...]:
+def ladder_conclusions(project: Project, room: str) -> tuple[str, ...]:
     """The conclusions that the rows of a room's ladders name, themselves and through each other, in order."""
-    wanted = {ident for row in rows_of(project, room) for ident in named_in(row.when)}
-    ordered = order(project).sound
+    wanted = {ident for row in rows_of(project, room) for ident in references_in(row.when)}
+    ordered = evaluation_order(project).sound
     for p in reversed(ordered):
         if p.id in wanted:
-            wanted.update(named_in(p.expr))
+            wanted.update(references_in(p.expr))
     return tuple(p.id for p in ordered if p.id in wanted)
 
 
-def sensors_behind_ladder(project: Project, room: str, told: str | None = None) -> tuple[str, ...]:
+def ladder_sensors(project: Project, room: str, told: str | None = None) -> tuple[str, ...]:
     """The sensors that the rows of a room's ladders read, themselves and through what they name, and those that tell
     its dark, each once; `told`: a conclusion that is told them, and not asked after."""
     own = (part.sensor for row in rows_of(project, room) for part in every_part(row.when) if isinstance(part, Report))
-    behind = (ident for ident in behind_ladder(project, room) if ident != told)
+    behind = (ident for ident in ladder_conclusions(project, room) if ident != told)
     named = (s for ident in behind for s in sensors_of(find(project.presences, ident)))
     lighting = presence_of(project, room)
     asking = (*(row.when for row in rows_of(project, room)), *(() if lighting is None else (lighting.expr,)))
@@ -180,18 +180,20 @@ def sensors_behind_ladder(project: Project, room: str, told: str | None = None) 
     return tuple(dict.fromkeys((*own, *named, *sources)))
 
 
-def hangs_on(project: Project, room: str) -> tuple[str, ...]:
+def dependent_conclusions(project: Project, room: str) -> tuple[str, ...]:
     """The conclusions that hang on the one which lights a room, itself first."""
     lighting = lighting_of(project, room)
     if lighting is None:
         return ()
-    return tuple(p.id for p in order(project).sound if lighting.id in {x.id for x in with_named(project, p)})
+    return tuple(
+        p.id for p in evaluation_order(project).sound if lighting.id in {x.id for x in with_dependencies(project, p)}
+    )
 
 
-def delayed_rows(project: Project, room: str) -> list[Rule]:
+def delayed_rows(project: Project, room: str) -> list[LadderRow]:
     """Rows that put a delay, a hold or the like of their own about the conclusion which lights the room: how the room
     would do with another hold cannot be told apart from theirs."""
-    mine = set(hangs_on(project, room))
+    mine = set(dependent_conclusions(project, room))
     late = {p for p in mine if not _at_once(find(project.presences, p).expr, mine)}
     lighting = lighting_of(project, room)
     late -= set() if lighting is None else {lighting.id}
@@ -201,7 +203,7 @@ def delayed_rows(project: Project, room: str) -> list[Rule]:
 
 
 def _through(project: Project, expr: Expr) -> Iterator[str]:
-    for ident in named_in(expr):
+    for ident in references_in(expr):
         yield ident
         lights = find(project.presences, ident)
         if lights is not presence_of(project, lights.room or ""):
@@ -210,6 +212,6 @@ def _through(project: Project, expr: Expr) -> Iterator[str]:
 
 def _at_once(expr: Expr, mine: set[str]) -> bool:
     """Whether nothing but what decides at once stands about the conclusions of a set."""
-    if isinstance(expr, Named) or not any(ident in mine for ident in named_in(expr)):
+    if isinstance(expr, ConclusionRef) or not any(ident in mine for ident in references_in(expr)):
         return True
     return isinstance(expr, _AT_ONCE) and all(_at_once(part, mine) for part in parts_of(expr))

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from vastwatch.design.places import middle_of, opening_middle, room_at, rooms_beside
-from vastwatch.design.project import Project, numbered, on_level
+from vastwatch.design.project import Project, on_level, unique_name
 from vastwatch.site.building import Furnishing, Opening, Room
 from vastwatch.site.record import Point
 
@@ -29,7 +29,7 @@ def place_name(project: Project, stem: str, room: Room, at: Point, but: str = ""
     for distance, words in sorted(near):
         if distance <= NEAR_M and f"{stem} by the {words}".casefold() not in taken:
             return f"{stem} by the {words}"
-    return numbered(stem, (name for n in taken for name in (n, n.capitalize())))
+    return unique_name(stem, (name for n in taken for name in (n, n.capitalize())))
 
 
 def _landmarks(project: Project, room: Room, pieces: list[Furnishing], stem: str) -> Iterator[tuple[Point, str]]:

@@ -101,7 +101,7 @@ class RoomNeeds(NamedTuple):
     idle_h: float | None
 
 
-def usual_of(project: Project, room: Room) -> UseNeeds:
+def default_needs(project: Project, room: Room) -> UseNeeds:
     """What is usual for a room's use; of a use of the project's own, what that asks for, and else what it is like."""
     usual = USUAL[room.use]
     mine = None if room.own_use is None else next((u for u in project.uses if u.id == room.own_use), None)
@@ -119,7 +119,7 @@ def use_words(project: Project, room: Room) -> str:
 
 def needs_of(project: Project, room: Room) -> RoomNeeds:
     """The limits that count for a room."""
-    usual, own = usual_of(project, room), room.needs
+    usual, own = default_needs(project, room), room.needs
 
     def either(mine: float | None, usually: float) -> float:
         return usually if mine is None else mine
@@ -138,9 +138,9 @@ def needs_of(project: Project, room: Room) -> RoomNeeds:
     )  # fmt: skip
 
 
-def explained(project: Project, room: Room) -> list[Need]:
+def needs_in_words(project: Project, room: Room) -> list[Need]:
     """The needs of a room in sentences, in the order people ask for them."""
-    it, usual, own = needs_of(project, room), usual_of(project, room), room.needs
+    it, usual, own = needs_of(project, room), default_needs(project, room), room.needs
     out: list[Need] = []
 
     def add(field: str, words: str, why: str) -> None:
@@ -176,7 +176,7 @@ def explained(project: Project, room: Room) -> list[Need]:
 def _staying_words(project: Project, room: Room, stays: bool) -> str:
     if not stays:
         return "nobody stays here"
-    spots = wakeful_spots(project, room.id)
+    spots = light_spots(project, room.id)
     stillest = [s for s in spots if s.activity in ("reading", "film", "desk")] or spots
     if not stillest:
         return "keep the light on for anybody who stays"
@@ -190,7 +190,7 @@ def used_by_people(project: Project) -> set[str]:
     return {s.spot for p in people for s in p.stays} | {e.spot for p in people for e in p.errands}
 
 
-def wakeful_spots(project: Project, room: str) -> list[Spot]:
+def light_spots(project: Project, room: str) -> list[Spot]:
     """Spots of a room where people stay and want light; all but pets' places, beds and the way out."""
     used = used_by_people(project)
     return [

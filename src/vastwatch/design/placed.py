@@ -104,7 +104,7 @@ def holds_words(device: DeviceType) -> str:
     return said + (f" in steps of {device.hold_step_s:g} s" if device.hold_step_s else "")
 
 
-class Variant(NamedTuple):
+class DaySetting(NamedTuple):
     """A sensor as it is set for some of the day: from one second past midnight to another, over midnight where that is
     earlier."""
 
@@ -118,22 +118,22 @@ BY_HOUR = ("hold_s", "sensitivity_below_max", "still_below_max", "infrared_below
 
 
 @memoised
-def variants(sensor: Sensor) -> tuple[Variant, ...]:
+def day_settings(sensor: Sensor) -> tuple[DaySetting, ...]:
     """A sensor as it is set in each part of the day, in order; itself all day where there are none."""
     parts = sensor.settings.by_hour
     if not parts:
-        return (Variant(sensor, 0.0, DAY),)
+        return (DaySetting(sensor, 0.0, DAY),)
     begins = [seconds_of(part.begin) for part in parts]
     ends = [*begins[1:], begins[0]]
     return tuple(
-        Variant(replace(sensor, settings=s), begin, end)
-        for s, begin, end in zip(variants_of(sensor.settings), begins, ends)
+        DaySetting(replace(sensor, settings=s), begin, end)
+        for s, begin, end in zip(settings_by_part(sensor.settings), begins, ends)
     )
 
 
 def at_hour(sensor: Sensor, second: float | None = None) -> Sensor:
     """A sensor as it is set at a second of the day; without one, as it is set for most of it."""
-    every = variants(sensor)
+    every = day_settings(sensor)
     if second is None:
         return max(every, key=lambda v: (v.end_s - v.begin_s) % DAY or DAY).sensor
     s = second % DAY
@@ -141,7 +141,7 @@ def at_hour(sensor: Sensor, second: float | None = None) -> Sensor:
     return next(inside, every[0]).sensor
 
 
-def variants_of(settings: Settings) -> list[Settings]:
+def settings_by_part(settings: Settings) -> list[Settings]:
     """What is set in each part of the day, in order. A range was measured as the device is set for the rest."""
     return [replace(settings, by_hour=(), **_said(part), **_measured(settings, part)) for part in settings.by_hour]
 
@@ -182,7 +182,7 @@ def settings_words(device: DeviceType, s: Settings) -> str:
     )  # fmt: skip
     out += [words.format(value) for words, value in figures if value is not None]
     out += ["folded"] * s.folded
-    for v, part in zip(variants_of(s), s.by_hour):
+    for v, part in zip(settings_by_part(s), s.by_hour):
         out.append(f"from {part.begin}: {settings_words(device, v) or 'default settings'}")
     return "; ".join(out)
 
@@ -240,7 +240,7 @@ def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]
         yield "by_hour", "settings by time of day need at least two times"
     if any(a >= b for a, b in pairwise(begins)):
         yield "by_hour", "the times must be in ascending order"
-    for part, set_then in zip(s.by_hour, variants_of(s)):
+    for part, set_then in zip(s.by_hour, settings_by_part(s)):
         for field, words in settings_faults(device, set_then):
             if field in _said(part):
                 yield "by_hour", f"from {part.begin} on: {words}"

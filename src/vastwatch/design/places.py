@@ -88,7 +88,7 @@ def rooms_beside(project: Project, opening: Opening) -> tuple[Room | None, Room 
     )
 
 
-def called(project: Project, record: Any) -> str:
+def display_name(project: Project, record: Any) -> str:
     """The name of something in a room; with the room where another of its kind has the same name."""
     found = find_any(project, record.id)
     name = str(record.name)

@@ -23,12 +23,12 @@ class Roles(NamedTuple):
     hold_s: float
 
 
-def teller(sensor: str, zone: str | None = None) -> str:
+def role_key(sensor: str, zone: str | None = None) -> str:
     """How a sensor, or one of its zones, is named among roles: ids have no slash."""
     return sensor if zone is None else f"{sensor}/{zone}"
 
 
-def told_by(named: str) -> tuple[str, str | None]:
+def parse_role_key(named: str) -> tuple[str, str | None]:
     """The sensor, and the zone if it is one, of what `teller` named."""
     sensor, _, zone = named.partition("/")
     return sensor, zone or None
@@ -99,7 +99,7 @@ def press_hold(expr: Expr) -> float:
 
 
 def _any(tellers: tuple[str, ...]) -> Expr:
-    parts = tuple(Report(sensor=s, zone=z) for s, z in map(told_by, tellers))
+    parts = tuple(Report(sensor=s, zone=z) for s, z in map(parse_role_key, tellers))
     return parts[0] if len(parts) == 1 else AnyOf(of=parts)
 
 
@@ -107,5 +107,5 @@ def _plain(expr: Expr) -> tuple[str, ...]:
     """Who tells in a report or an any-of of reports of sensors and zones; empty for anything else."""
     parts = expr.of if isinstance(expr, AnyOf) else (expr,)
     if all(isinstance(p, Report) and p.state is None for p in parts):
-        return tuple(teller(p.sensor, p.zone) for p in parts if isinstance(p, Report))
+        return tuple(role_key(p.sensor, p.zone) for p in parts if isinstance(p, Report))
     return ()

@@ -17,13 +17,13 @@ from msgspec.structs import replace
 
 from vastwatch.design.records import (
     Button,
+    Conclusion,
     Fixtures,
+    LadderRow,
     Lamp,
     LampGroup,
     LogbookToBe,
     Photometry,
-    Presence,
-    Rule,
     Scene,
     Sensor,
     Zone,
@@ -115,7 +115,7 @@ class TestMode(Record, frozen=True, kw_only=True):
     service: tuple[ServiceHold, ...]
 
 
-class Troubles(Record, frozen=True, kw_only=True):
+class Impairments(Record, frozen=True, kw_only=True):
     """What goes wrong with devices in use; nothing, unless it is said here. Shares are from 0 to 1."""
 
     supply_off_per_week: Annotated[
@@ -205,7 +205,7 @@ class Brief(Record, frozen=True, kw_only=True):
               why="Adds a finding where the light goes fully off. Check your local code.")
     ] = False  # fmt: skip
     test_mode: TestMode | None = None
-    troubles: Troubles = Troubles()
+    troubles: Impairments = Impairments()
     holidays: Annotated[tuple[Holiday, ...], msgspec.Meta(max_length=1000)] = ()
     vacations: Annotated[tuple[Vacation, ...], msgspec.Meta(max_length=100)] = ()
     unwanted_off: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.7
@@ -223,7 +223,7 @@ class Variant(Record, frozen=True, kw_only=True):
     devices: tuple[DeviceType, ...] = ()
     sensors: tuple[Sensor, ...] = ()
     zones: tuple[Zone, ...] = ()
-    presences: tuple[Presence, ...] = ()
+    presences: tuple[Conclusion, ...] = ()
     lamps: tuple[Lamp, ...] = ()
     outputs: Fixtures = ()
     circuits: tuple[Circuit, ...] = ()
@@ -231,7 +231,7 @@ class Variant(Record, frozen=True, kw_only=True):
     photometries: tuple[Photometry, ...] = ()
     scenes: tuple[Scene, ...] = ()
     lamp_groups: tuple[LampGroup, ...] = ()
-    rules: tuple[Rule, ...] = ()
+    rules: tuple[LadderRow, ...] = ()
     buttons: tuple[Button, ...] = ()
 
 
@@ -269,13 +269,13 @@ class Project(Record, frozen=True, kw_only=True):
     devices: tuple[DeviceType, ...] = ()
     sensors: tuple[Sensor, ...] = ()
     zones: tuple[Zone, ...] = ()
-    presences: tuple[Presence, ...] = ()
+    presences: tuple[Conclusion, ...] = ()
     lamps: tuple[Lamp, ...] = ()
     outputs: Fixtures = ()
     photometries: Annotated[tuple[Photometry, ...], msgspec.Meta(max_length=200)] = ()
     scenes: tuple[Scene, ...] = ()
     lamp_groups: tuple[LampGroup, ...] = ()
-    rules: tuple[Rule, ...] = ()
+    rules: tuple[LadderRow, ...] = ()
     buttons: tuple[Button, ...] = ()
     logbook: LogbookToBe = ()
     variants: Annotated[tuple[Variant, ...], Apart(), msgspec.Meta(max_length=20)] = ()
@@ -352,12 +352,12 @@ def on_level(records: Iterable[R], level: str) -> tuple[R, ...]:
     return tuple(r for r in records if r.level == level)
 
 
-def tidied(name: str, most: int = 80) -> str:
+def clean_name(name: str, most: int = 80) -> str:
     """A name as it is kept: no longer than that, in one line."""
     return " ".join(name.split())[:most]
 
 
-def numbered(name: str, taken: Iterable[str]) -> str:
+def unique_name(name: str, taken: Iterable[str]) -> str:
     """The name itself where it is free, else numbered on: `Office 2` after `Office`, and after `Office 1`."""
     names = set(taken)
     if name not in names:

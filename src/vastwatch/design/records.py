@@ -146,7 +146,7 @@ class Zone(Record, frozen=True, kw_only=True):
     ticked: tuple[str, ...] = ()
 
 
-class Presence(Record, frozen=True, kw_only=True):
+class Conclusion(Record, frozen=True, kw_only=True):
     """A conclusion: a named statement of the house about a room, a zone of it, a level, or, with neither, the whole
     house, drawn from what sensors report, from other conclusions and from the clock (M14).
 
@@ -162,7 +162,7 @@ class Presence(Record, frozen=True, kw_only=True):
     expr: Expr
 
 
-class Fixture(Record, frozen=True, kw_only=True):
+class Output(Record, frozen=True, kw_only=True):
     """What every output has that the house switches: a place in a room, and what it draws when full on."""
 
     id: Id
@@ -172,7 +172,7 @@ class Fixture(Record, frozen=True, kw_only=True):
     watts: Annotated[NotNegative, Shown("Watts", why="Power draw while it runs.", high=20_000)]
 
 
-class Lamp(Fixture, frozen=True, kw_only=True):
+class Lamp(Output, frozen=True, kw_only=True):
     """A lamp that lights one room. Where a scene of its room names it, the room's ladder says how far it burns; else
     it burns while the room's presence holds and it is dark enough, and one that follows a `zone` while somebody is in
     that.
@@ -221,7 +221,7 @@ class Photometry(Record, frozen=True, kw_only=True):
 # -- outputs that are no lamps -------------------------------------------------------------------------------------
 
 
-class Row(Record, frozen=True, kw_only=True):
+class OutputRow(Record, frozen=True, kw_only=True):
     """A row of an output's own small ladder: how far it runs, 0 to 1, while a condition holds and none above it."""
 
     name: str = ""
@@ -229,12 +229,12 @@ class Row(Record, frozen=True, kw_only=True):
     level: Share = 1.0
 
 
-class Guarded(Fixture, frozen=True, kw_only=True):
+class GuardedOutput(Output, frozen=True, kw_only=True):
     """What an output that is no lamp keeps to, whatever its rows say: once on it runs for `least_run_s`, once off it
     rests for `least_rest_s`, and it starts no more than `moves_a_day` times a day. Without rows it does what is usual
     for its kind. `locks`: while any of these holds it never runs, whatever else says so: a window that is open."""
 
-    rows: Annotated[tuple[Row, ...], msgspec.Meta(max_length=24)] = ()
+    rows: Annotated[tuple[OutputRow, ...], msgspec.Meta(max_length=24)] = ()
     least_run_s: Annotated[
         NotNegative, Shown("Minimum run", "s", "Once on, it stays on for at least this long.", 60, high=86_400)
     ] = 0.0
@@ -245,7 +245,7 @@ class Guarded(Fixture, frozen=True, kw_only=True):
     locks: Annotated[tuple[Expr, ...], msgspec.Meta(max_length=8)] = ()
 
 
-class Fan(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
+class Fan(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
     """An extractor fan that runs while somebody is concluded to be in its room, and on for `run_on_s` after.
 
     It starts once somebody has been there for `wait_s`, so that whoever only passes does not start it.
@@ -257,11 +257,11 @@ class Fan(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
     wait_s: Annotated[NotNegative, Shown("Start delay", "s", "Shorter visits do not start it.", 15, high=1800)] = 60.0
 
 
-class Machine(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="machine"):
+class Machine(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="machine"):
     """A machine that hums, and is off while it would disturb: while a film plays or somebody sleeps in its room."""
 
 
-class Vacuum(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="vacuum"):
+class Vacuum(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="vacuum"):
     """A floor cleaner that comes out by day once its room has been empty for `empty_s`, and waits for who comes in."""
 
     empty_s: Annotated[NotNegative, Shown("Empty for", "s", "Time the room must have been empty.", 60, high=7200)] = (
@@ -269,11 +269,11 @@ class Vacuum(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="vacuum")
     )
 
 
-class Sign(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="sign"):
+class Sign(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="sign"):
     """A sign at the door that says whether somebody is in."""
 
 
-class SetBack(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="set-back"):
+class Setback(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="set-back"):
     """Heating that is let down while the room has been empty for `empty_s`; its thermostat stays above everything."""
 
     empty_s: Annotated[
@@ -281,19 +281,19 @@ class SetBack(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="set-bac
     ] = 3600.0
 
 
-class Cover(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="cover"):
+class Blind(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="cover"):
     """A blind or shutter before a window; on: it is down."""
 
     window: Annotated[str, Ref("openings", gone="clear")] | None = None
 
 
-class Notice(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="notice"):
+class Alert(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="notice"):
     """A message to whoever is to know; a convenience, never a safety device."""
 
 
 # Outputs that are no lamps, by kind. Each is a record here, a handler in `control.outputs` and a look on the desk.
-KINDS: tuple[type[Fixture], ...] = (Fan, Machine, Vacuum, Sign, SetBack, Cover, Notice)
-Fixtures = tuple[Fan | Machine | Vacuum | Sign | SetBack | Cover | Notice, ...]
+KINDS: tuple[type[Output], ...] = (Fan, Machine, Vacuum, Sign, Setback, Blind, Alert)
+Fixtures = tuple[Fan | Machine | Vacuum | Sign | Setback | Blind | Alert, ...]
 
 # -- scenes and hands ----------------------------------------------------------------------------------------------
 
@@ -325,7 +325,7 @@ class LampGroup(Record, frozen=True, kw_only=True):
     lamps: Annotated[tuple[Annotated[str, Ref("lamps", same_room=True)], ...], msgspec.Meta(max_length=200)] = ()
 
 
-class Rule(Record, frozen=True, kw_only=True):
+class LadderRow(Record, frozen=True, kw_only=True):
     """A row of a ladder: of a room's, or of that of a `group` of its lamps. Of the rows of a ladder whose condition
     holds the first one's scene wins; where none holds all its lamps are off (M11)."""
 

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.expressions import AllOf, AtLeast, DoorLatch, Hold, Nothing, StartKeep, tells
 from vastwatch.design.project import COLLECTIONS, Project, find, indexed
-from vastwatch.design.records import Presence, Row, Rule
+from vastwatch.design.records import Conclusion, LadderRow, OutputRow
 from vastwatch.site.record import Apart, Ref
 
 
@@ -172,8 +172,8 @@ _STANDS_IN: dict[type, dict[str, Callable[[Any], Any]]] = {
     StartKeep: {"start": lambda expr: expr.keep, "keep": lambda expr: expr.start},
     DoorLatch: {"door": lambda expr: Hold(of=expr.motion, seconds=expr.hold_s)},
     # Rows stay, and never hold, until something else is said in place of what they went by.
-    Rule: {"when": lambda row: replace(row, when=Nothing())},
-    Row: {"when": lambda row: replace(row, when=Nothing())},
+    LadderRow: {"when": lambda row: replace(row, when=Nothing())},
+    OutputRow: {"when": lambda row: replace(row, when=Nothing())},
 }
 # Lists of which each part stays, and never holds, in place of what is gone: whoever removes a window's contact is to
 # see that it locked a fan.
@@ -249,7 +249,7 @@ def _without(record: Any, gone: Collection[str], within: bool = False) -> Any:
     return replace(made, k=min(made.k, len(made.of))) if isinstance(made, AtLeast) else made
 
 
-def _untold(project: Project, presence: Presence, gone: Collection[str]) -> Any:
+def _untold(project: Project, presence: Conclusion, gone: Collection[str]) -> Any:
     """A conclusion that nothing tells anything any more: it stays, never on, where others name it, so that they find it
     again once something tells of it; else, and where what it is about is gone, it goes too."""
     left = _without(replace(presence, expr=Nothing()), gone)

@@ -11,7 +11,7 @@ from typing import Any
 from vastwatch.design.expressions import Nothing
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find, indexed
-from vastwatch.design.records import Button, Fixture, Lamp, Presence
+from vastwatch.design.records import Button, Conclusion, Lamp, Output
 from vastwatch.site.building import Level, Room, Spot
 
 
@@ -23,23 +23,23 @@ def by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
     return {room: tuple(some) for room, some in out.items()}
 
 
-def presences_in(project: Project, room: str) -> tuple[Presence, ...]:
+def presences_in(project: Project, room: str) -> tuple[Conclusion, ...]:
     """The conclusions about a room and its zones."""
     return indexed(project.presences, by_room).get(room, ())
 
 
-def presence_of(project: Project, room: str) -> Presence | None:
+def presence_of(project: Project, room: str) -> Conclusion | None:
     """The conclusion that a room's outputs follow, or None while there is none, or nothing tells it anything."""
     found = lighting_of(project, room)
     return None if found is None or isinstance(found.expr, Nothing) else found
 
 
-def lighting_of(project: Project, room: str) -> Presence | None:
+def lighting_of(project: Project, room: str) -> Conclusion | None:
     """The conclusion that a room's outputs are to follow, even while nothing tells it anything."""
     return next((p for p in presences_in(project, room) if p.lights), None)
 
 
-def sensors_of(presence: Presence) -> tuple[str, ...]:
+def sensors_of(presence: Conclusion) -> tuple[str, ...]:
     """The sensors a conclusion itself reads, each once, in its own order."""
     return tuple(dict.fromkeys(report.sensor for report in reports(presence.expr)))
 
@@ -49,13 +49,13 @@ def lamps_in(project: Project, room: str) -> tuple[Lamp, ...]:
     return indexed(project.lamps, by_room).get(room, ())
 
 
-def outputs(project: Project) -> Iterator[Fixture]:
+def outputs(project: Project) -> Iterator[Output]:
     """Everything that the house switches: lamps, then whatever else."""
     yield from project.lamps
     yield from project.outputs
 
 
-def outputs_in(project: Project, room: str) -> tuple[Fixture, ...]:
+def outputs_in(project: Project, room: str) -> tuple[Output, ...]:
     """Everything in a room that the house switches."""
     return (*lamps_in(project, room), *indexed(project.outputs, by_room).get(room, ()))
 
@@ -102,13 +102,13 @@ def _by_level(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
     return {level: tuple(some) for level, some in out.items()}
 
 
-def readers_of(project: Project, sensor: str) -> tuple[Presence, ...]:
+def readers_of(project: Project, sensor: str) -> tuple[Conclusion, ...]:
     """The presences that read a sensor."""
     return indexed(project.presences, _readers).get(sensor, ())
 
 
-def _readers(presences: tuple[Presence, ...]) -> dict[str, tuple[Presence, ...]]:
-    out: dict[str, list[Presence]] = {}
+def _readers(presences: tuple[Conclusion, ...]) -> dict[str, tuple[Conclusion, ...]]:
+    out: dict[str, list[Conclusion]] = {}
     for p in presences:
         for sensor in sensors_of(p):
             out.setdefault(sensor, []).append(p)

@@ -13,13 +13,13 @@ from vastwatch.design.expressions import (
     AtLeast,
     Belief,
     ClockTime,
+    ConclusionRef,
     Dark,
     DoorLatch,
     Expr,
     Fact,
     Hold,
     MinimumOn,
-    Named,
     Not,
     Nothing,
     OnDelay,
@@ -148,7 +148,7 @@ def leaf_words(project: Project, expr: Expr) -> str:
             return _name(project, expr.zone)
         name = _name(project, expr.sensor)
         return name if expr.state is None else f"{name}, {expr.state}"
-    if isinstance(expr, Named):
+    if isinstance(expr, ConclusionRef):
         return f"“{_name(project, expr.presence)}”"
     if isinstance(expr, ClockTime):
         days = DAYS.get(expr.days, f" on {expr.days}s")

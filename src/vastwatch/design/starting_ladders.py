@@ -13,10 +13,10 @@ from msgspec.structs import replace
 
 from vastwatch.design.edits.ladders import with_ladder
 from vastwatch.design.edits.sensors import could_tell
-from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Dark, Expr, Fact, Hold, Named, Report, same
+from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, ConclusionRef, Dark, Expr, Fact, Hold, Report, same
 from vastwatch.design.ladders import ladder_rows, lamps_for
 from vastwatch.design.needs import HALF_OFF_USES, used_by_people
-from vastwatch.design.project import Project, find, numbered
+from vastwatch.design.project import Project, find, unique_name
 from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.devices import DeviceType
@@ -38,7 +38,7 @@ class Need(NamedTuple):
     place: str = ""
 
 
-class StartingLadder(NamedTuple):
+class LadderTemplate(NamedTuple):
     """A ladder to begin from: what it is called, what it does, how its rows are made for a room (None where it lacks
     what it needs), and what that is besides lamps and presence."""
 
@@ -48,14 +48,14 @@ class StartingLadder(NamedTuple):
     needs: tuple[Need, ...] = ()
 
 
-def missing(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> list[Need]:
+def missing(project: Project, room: str, ladder: LadderTemplate, group: str | None = None) -> list[Need]:
     """What a room, or a group of its lamps, lacks for a starting ladder; nothing where it can have it."""
     alone = _alone(project, room, group)
     record = find(project.rooms, room)
     return [need for need in (*COMMON, *ladder.needs) if not need.there(alone, record)]
 
 
-def rows_to_start(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> Rows | None:
+def template_rows(project: Project, room: str, ladder: LadderTemplate, group: str | None = None) -> Rows | None:
     """The rows of a starting ladder for a room, or for a group of its lamps; None where it has not what it wants."""
     return ladder.make(_alone(project, room, group), find(project.rooms, room))
 
@@ -66,10 +66,10 @@ def _alone(project: Project, room: str, group: str | None) -> Project:
     return replace(project, lamps=tuple(x for x in project.lamps if x.room != room or x.id in mine))
 
 
-def start(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> Project:
+def apply_template(project: Project, room: str, ladder: LadderTemplate, group: str | None = None) -> Project:
     """A room, or a group of its lamps, with a starting ladder in place of its own. Raises ValueError with a sentence
     where it cannot have it."""
-    rows = rows_to_start(project, room, ladder, group)
+    rows = template_rows(project, room, ladder, group)
     if rows is None:
         raise ValueError(f"{find(project.rooms, room).name} lacks what “{ladder.name}” needs")
     return with_ladder(project, room, rows, group)
@@ -77,7 +77,7 @@ def start(project: Project, room: str, ladder: StartingLadder, group: str | None
 
 def _somebody(project: Project, room: Room) -> Expr | None:
     lighting = presence_of(project, room.id)
-    return None if lighting is None or not lamps_in(project, room.id) else Named(presence=lighting.id)
+    return None if lighting is None or not lamps_in(project, room.id) else ConclusionRef(presence=lighting.id)
 
 
 def _levels(project: Project, room: Room, level: float) -> dict[str, float]:
@@ -194,24 +194,24 @@ PLUG = Need("a plug with meter", lambda p, r: bool(_tellers(p, r, lambda d: d.me
 TWO_LAMPS = Need("a second lamp", lambda p, r: len(lamps_in(p, r.id)) != 1, "Plan", "lamp:")
 ON_THE_WAY = Need("a use such as stair or corridor", lambda _, r: r.use in HALF_OFF_USES, "Brief")
 
-STARTING: tuple[StartingLadder, ...] = (
-    StartingLadder("Occupied and dark", "All lamps fully on while the room is occupied and dark.", _plain),
-    StartingLadder("Night path", "At night the lowest lamp at 12 %, otherwise all lamps fully on.", _night_path),
-    StartingLadder(
+STARTING: tuple[LadderTemplate, ...] = (
+    LadderTemplate("Occupied and dark", "All lamps fully on while the room is occupied and dark.", _plain),
+    LadderTemplate("Night path", "At night the lowest lamp at 12 %, otherwise all lamps fully on.", _night_path),
+    LadderTemplate(
         "Film evenings", "The lowest lamp at 10 % while a film plays, at 50 % while it is paused.", _film, (FILM_SEAT,)
     ),
-    StartingLadder(
+    LadderTemplate(
         "No ceiling light over sleepers", "While a mat reports somebody in bed, 12 % by the bed.", _asleep, (MAT,)
     ),
-    StartingLadder(
+    LadderTemplate(
         "Never dark at a machine", "While a plug reports a running machine, 40 % stays on.", _machine, (PLUG,)
     ),
-    StartingLadder("Desk with a task light", "The lowest lamp fully on, the others at 50 %.", _task, (TWO_LAMPS,)),
-    StartingLadder(
+    LadderTemplate("Desk with a task light", "The lowest lamp fully on, the others at 50 %.", _task, (TWO_LAMPS,)),
+    LadderTemplate(
         "Stairs that never go dark", "50 % whenever it is dark, full light for anybody coming.", _never_dark,
         (ON_THE_WAY,),
     ),
-    StartingLadder("Guests", "On evenings before days off 50 % stays on, however still people sit.", _guests),
+    LadderTemplate("Guests", "On evenings before days off 50 % stays on, however still people sit.", _guests),
 )  # fmt: skip
 
 
@@ -244,4 +244,4 @@ def row_to_add(project: Project, room: str, group: str | None = None) -> NewRow:
     )
     new = (row for row in usual if not any(same(row.when, r.when) for r in mine))
     chosen = next(new, usual[1]._replace(at=0))
-    return chosen._replace(name=numbered(chosen.name, (r.name for r in mine)))
+    return chosen._replace(name=unique_name(chosen.name, (r.name for r in mine)))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from vastwatch.design.conclusions import named_in, order
+from vastwatch.design.conclusions import evaluation_order, references_in
 from vastwatch.design.differences import differ_only_in
 from vastwatch.design.expressions import Expr
 from vastwatch.design.project import Project
-from vastwatch.design.records import Guarded
+from vastwatch.design.records import GuardedOutput
 from vastwatch.memo import memoised
 
 
@@ -26,13 +26,13 @@ def unaffected(old: Project, new: Project) -> Unaffected:
     """What is the same in two designs over the same reports; nothing where they differ in more than conclusions that
     both have, or where conclusions go in a circle."""
     before, after = ({p.id: p for p in x.presences} for x in (old, new))
-    if before.keys() != after.keys() or not differ_only_in(old, new, ("presences",)) or order(new).circles:
+    if before.keys() != after.keys() or not differ_only_in(old, new, ("presences",)) or evaluation_order(new).circles:
         return NOTHING
     changed = {ident for ident, p in after.items() if p is not before[ident]}
     named = {p.id: _names(p.expr) for p in new.presences}
     asking = [(rule.room, _names(rule.when)) for rule in new.rules]
     for output in new.outputs:
-        if isinstance(output, Guarded):
+        if isinstance(output, GuardedOutput):
             asking += [(output.room, _names(expr)) for expr in (*(row.when for row in output.rows), *output.locks)]
     rooms: set[str | None] = set()
     known = -1
@@ -51,4 +51,4 @@ def unaffected(old: Project, new: Project) -> Unaffected:
 @memoised
 def _names(expr: Expr) -> frozenset[str]:
     """The conclusions that an expression names."""
-    return frozenset(named_in(expr))
+    return frozenset(references_in(expr))

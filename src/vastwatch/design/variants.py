@@ -9,7 +9,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, Variant, numbered, tidied
+from vastwatch.design.project import Project, Variant, clean_name, unique_name
 from vastwatch.design.references import missing_names, settled, without
 
 # What a design decides.
@@ -34,15 +34,15 @@ def variant_of(project: Project, ident: str) -> Variant:
     raise ValueError(f"unknown variant '{ident}'" + (f": it has {known}" if known else ""))
 
 
-def kept(project: Project, name: str) -> Project:
+def save_variant(project: Project, name: str) -> Project:
     """The project with its present design kept as a variant of that name, numbered on where it is taken. Raises
     ValueError with a sentence for a name that is none, or where there are too many."""
-    name = tidied(name)
+    name = clean_name(name)
     if not name:
         raise ValueError("a variant needs a name")
     if len(project.variants) >= MOST:
         raise ValueError(f"a project keeps up to {MOST} variants: delete one first")
-    name = numbered(name, (v.name for v in project.variants))
+    name = unique_name(name, (v.name for v in project.variants))
     return replace(project, variants=(*project.variants, _variant(project, _fresh(project), name)))
 
 
@@ -55,7 +55,7 @@ def _fresh(project: Project) -> str:
     return next(f"variant-{n}" for n in range(1, MOST + 2) if f"variant-{n}" not in used)
 
 
-def designed_as(project: Project, variant: Variant) -> Project:
+def with_design_of(project: Project, variant: Variant) -> Project:
     """The project with a variant's design in place of its own. What names something that the building has no more, or
     hangs where no room is any more, goes along, as when that was taken away."""
     other = replace(project, variants=(), **{what: getattr(variant, what) for what in DECIDED})
@@ -76,26 +76,26 @@ def _missing(project: Project) -> set[str]:
     return {ident for _, ident in missing_names(project)}
 
 
-def adopted(project: Project, ident: str) -> Project:
+def adopt_variant(project: Project, ident: str) -> Project:
     """A variant taken as the design; the design so far is kept in its place, as a variant."""
     variant = variant_of(project, ident)
-    former = numbered(FORMER, (v.name for v in project.variants if v is not variant))
+    former = unique_name(FORMER, (v.name for v in project.variants if v is not variant))
     others = tuple(_variant(project, v.id, former) if v is variant else v for v in project.variants)
-    return replace(designed_as(project, variant), variants=others)
+    return replace(with_design_of(project, variant), variants=others)
 
 
-def renamed(project: Project, ident: str, name: str) -> Project:
+def rename_variant(project: Project, ident: str, name: str) -> Project:
     """A variant by another name. Raises ValueError for one that is none."""
-    name = tidied(name)
+    name = clean_name(name)
     if not name:
         raise ValueError("a variant needs a name")
     variant = variant_of(project, ident)
-    name = numbered(name, (v.name for v in project.variants if v is not variant))
+    name = unique_name(name, (v.name for v in project.variants if v is not variant))
     others = tuple(replace(v, name=name) if v is variant else v for v in project.variants)
     return replace(project, variants=others)
 
 
-def dropped(project: Project, ident: str) -> Project:
+def remove_variant(project: Project, ident: str) -> Project:
     """The project without a variant."""
     variant = variant_of(project, ident)
     return replace(project, variants=tuple(v for v in project.variants if v is not variant))

@@ -6,18 +6,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from vastwatch.design.conclusions import could_name
+from vastwatch.design.conclusions import allowed_references
 from vastwatch.design.edits.expressions import WRAPS, Path, part_at, taken_out
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.expressions import (
     Belief,
     ClockTime,
+    ConclusionRef,
     Dark,
     DoorLatch,
     Expr,
     Fact,
     MinimumOn,
-    Named,
     Not,
     Nothing,
     OnDelay,
@@ -27,14 +27,14 @@ from vastwatch.design.expressions import (
 from vastwatch.design.needs import used_by_people
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.design.sentence import leaf_words
 
 # A window of the clock that is put in begins and ends so.
 NIGHT = ClockTime(begin="22:30", end="06:30")
 
 
-class Offer(NamedTuple):
+class PartChoice(NamedTuple):
     """Something a part could say: under which heading it is offered, in which words."""
 
     heading: str
@@ -42,7 +42,7 @@ class Offer(NamedTuple):
     expr: Expr
 
 
-def offers(project: Project, presence: Presence, path: Path = ()) -> list[Offer]:
+def part_choices(project: Project, presence: Conclusion, path: Path = ()) -> list[PartChoice]:
     """What the part at a path could say instead, or another beside it. Within a belief only sensors can be weighed."""
     weighed = any(isinstance(part_at(presence.expr, path[:k]), Belief) for k in range(len(path)))
     found = _sensors(project, presence)
@@ -51,7 +51,7 @@ def offers(project: Project, presence: Presence, path: Path = ()) -> list[Offer]
     return found
 
 
-def _sensors(project: Project, presence: Presence) -> list[Offer]:
+def _sensors(project: Project, presence: Conclusion) -> list[PartChoice]:
     if presence.room is not None:
         near: list[Sensor] = could_tell(project, presence.room)
     elif presence.level is not None:
@@ -71,25 +71,25 @@ def _sensors(project: Project, presence: Presence) -> list[Offer]:
         if device.tells_state:
             said += [Report(sensor=sensor.id, state=state) for state in ("moving", "still")]
         said += [Report(sensor=sensor.id, zone=z.id) for z in project.zones if z.sensor == sensor.id]
-        out += [Offer(heading, leaf_words(project, each), each) for each in said]
+        out += [PartChoice(heading, leaf_words(project, each), each) for each in said]
     return out
 
 
-def _others(project: Project, presence: Presence) -> Iterator[Offer]:
-    for other in could_name(project, presence):
-        named = Named(presence=other.id)
-        yield Offer("Conclusions", leaf_words(project, named), named)
-    yield Offer("Clock and daylight", leaf_words(project, NIGHT), NIGHT)
+def _others(project: Project, presence: Conclusion) -> Iterator[PartChoice]:
+    for other in allowed_references(project, presence):
+        named = ConclusionRef(presence=other.id)
+        yield PartChoice("Conclusions", leaf_words(project, named), named)
+    yield PartChoice("Clock and daylight", leaf_words(project, NIGHT), NIGHT)
     if presence.room is not None:
         dark = Dark(room=presence.room)
-        yield Offer("Clock and daylight", leaf_words(project, dark), dark)
+        yield PartChoice("Clock and daylight", leaf_words(project, dark), dark)
     used = used_by_people(project)
     for room in dict.fromkeys(s.room for s in project.spots if s.activity == "film" and s.id in used):
         for fact in (Fact(what="film", room=room), Fact(what="paused", room=room)):
-            yield Offer("Stored facts", leaf_words(project, fact), fact)
+            yield PartChoice("Stored facts", leaf_words(project, fact), fact)
     for room in dict.fromkeys(s.room for s in project.spots if s.calls_per_hour > 0 and s.id in used):
         call = Fact(what="call", room=room)
-        yield Offer("Stored facts", leaf_words(project, call), call)
+        yield PartChoice("Stored facts", leaf_words(project, call), call)
 
 
 # What wrapping a part in an operator is offered as.
@@ -99,7 +99,7 @@ WRAP_WORDS = {
 }  # fmt: skip
 
 
-def wraps(project: Project, presence: Presence, path: Path) -> list[str]:
+def wraps(project: Project, presence: Conclusion, path: Path) -> list[str]:
     """The operators that the part at a path could be wrapped in: none within a belief, no delay of a delay, a door
     latch only where a contact watches one of the room's doors."""
     if any(isinstance(part_at(presence.expr, path[:k]), Belief) for k in range(len(path))):
@@ -121,13 +121,13 @@ def wraps(project: Project, presence: Presence, path: Path) -> list[str]:
     return out
 
 
-def doors_of(project: Project, presence: Presence) -> list[Report]:
+def doors_of(project: Project, presence: Conclusion) -> list[Report]:
     """The contacts on the doors of a conclusion's room."""
     if presence.room is None:
         return []
     return [Report(sensor=s.id) for s in could_tell(project, presence.room) if find(project.devices, s.device).at_doors]
 
 
-def can_go(presence: Presence, path: Path) -> bool:
+def is_removable(presence: Conclusion, path: Path) -> bool:
     """Whether something is left without the part at a path."""
     return taken_out(presence.expr, path) is not None

@@ -22,7 +22,7 @@ from vastwatch.design.places import room_at
 from vastwatch.design.presence import reports
 from vastwatch.design.project import COLLECTIONS, Project, Variant, find, find_any, indexed, on_level
 from vastwatch.design.references import astray, dangling, ids_of, singular
-from vastwatch.design.variants import DECIDED, designed_as
+from vastwatch.design.variants import DECIDED, with_design_of
 from vastwatch.devices.faults import faults
 from vastwatch.files.pictures import kept_picture_fault
 from vastwatch.files.validation import longest, misfit
@@ -213,7 +213,7 @@ def _others(project: Project, since: Project | None) -> Iterator[str]:
         if known and same_site:
             continue
         # What it shares with the design is looked at there.
-        for fault in faults_of(designed_as(project, variant), replace(project, variants=())):
+        for fault in faults_of(with_design_of(project, variant), replace(project, variants=())):
             yield f"variants[{i}] ('{variant.name}'): {fault}"
     noted: set[str] = set()
     for i, note in enumerate(project.diary):

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.design.placed import variants
+from vastwatch.design.placed import day_settings
 from vastwatch.design.project import Project
 from vastwatch.draws import Keys, key_of, sub_keys
 from vastwatch.loops import notices as loops
@@ -58,7 +58,7 @@ def hear(project: Project, truths: Sequence[Truth]) -> None:
     """See to it that what the sensors report is kept of some truths of the same days that differ in their seed alone;
     but for what tells zones, which `reports` does life by life."""
     for sensor in project.sensors:
-        for v in variants(sensor):
+        for v in day_settings(sensor):
             each = zip(wanted_of_each(project, v.sensor, truths), truths)
             left = [(w, truth) for w, truth in each if w.zoning is None and not is_run(w, truth)]
             if left and truths[0].household.people:

@@ -23,13 +23,13 @@ from vastwatch.control.manual.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.manual.reactions_of_any import react_to
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import order, with_named
+from vastwatch.design.conclusions import evaluation_order, with_dependencies
 from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep
-from vastwatch.design.ladders import behind_ladder, sensors_behind_ladder
+from vastwatch.design.ladders import ladder_conclusions, ladder_sensors
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of, press_hold, reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import buttons_in, level_number, presence_of
 from vastwatch.draws import key_of
 from vastwatch.memo import MEMO, memoised
@@ -46,7 +46,7 @@ from vastwatch.signals import Signal
 Array = NDArray[np.float64]
 
 
-def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...]:
+def waved(project: Project, presence: Conclusion, seed: int) -> tuple[Waved, ...]:
     """The sensors a conclusion itself reads, as waves set them off: the whole of a report is late."""
     out = []
     for ident, eye in zip(sensors_read(presence), _eyes(project, presence)):
@@ -68,7 +68,7 @@ class _Eye(NamedTuple):
 
 
 @memoised
-def _eyes(project: Project, presence: Presence) -> tuple[_Eye, ...]:
+def _eyes(project: Project, presence: Conclusion) -> tuple[_Eye, ...]:
     starters, keepers = (_of_any(p) for p in start_and_keep(presence.expr) or (presence.expr, presence.expr))
     out = []
     for ident in sensors_read(presence):
@@ -80,18 +80,18 @@ def _eyes(project: Project, presence: Presence) -> tuple[_Eye, ...]:
     return tuple(out)
 
 
-def sensors_read(presence: Presence) -> tuple[str, ...]:
+def sensors_read(presence: Conclusion) -> tuple[str, ...]:
     """The sensors a presence reads, in order."""
     return _read(presence.expr)
 
 
-def starters_of(presence: Presence) -> tuple[str, ...]:
+def starters_of(presence: Conclusion) -> tuple[str, ...]:
     """The sensors that may start a presence; all it reads where it has no start of its own."""
     parts = start_and_keep(presence.expr)
     return sensors_read(presence) if parts is None else _read(parts[0])
 
 
-def keepers_of(presence: Presence) -> tuple[str, ...]:
+def keepers_of(presence: Conclusion) -> tuple[str, ...]:
     """The sensors that keep a presence; all it reads where it has no such part."""
     parts = start_and_keep(presence.expr)
     return sensors_read(presence) if parts is None else _read(parts[1])
@@ -122,7 +122,7 @@ def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
     """All that the light of a room may hang on besides truth; None where it asks some sensor."""
     lighting = presence_of(project, room)
     own = None if lighting is None else lighting.id
-    if set(behind_ladder(project, room)) - {own} or sensors_behind_ladder(project, room, own):
+    if set(ladder_conclusions(project, room)) - {own} or ladder_sensors(project, room, own):
         return None
     if any(getattr(light, "zone", None) is not None for light in lights_in(project, room)):
         return None
@@ -132,7 +132,7 @@ def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
 
 
 def stretches(
-    project: Project, presence: Presence, truth: Truth, dark: Signal, known: Mapping[str, Signal]
+    project: Project, presence: Conclusion, truth: Truth, dark: Signal, known: Mapping[str, Signal]
 ) -> Stretches:
     """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it
     and are heard; `known`: while each of them works, of those that do not always."""
@@ -244,17 +244,17 @@ def hands_of(project: Project, truth: Truth, recording: Recording) -> Mapping[st
 
     What a wave makes a sensor report is heard by the conclusion that lights the waver's own room, and by what names it.
     """
-    return lived_through(project, order(project).sound, truth, recording).hands
+    return lived_through(project, evaluation_order(project).sound, truth, recording).hands
 
 
-def named_by(project: Project, presence: Presence, truth: Truth, recording: Recording) -> dict[str, Signal]:
+def named_by(project: Project, presence: Conclusion, truth: Truth, recording: Recording) -> dict[str, Signal]:
     """What all comes to that a conclusion follows from, people's reactions there included."""
-    before = with_named(project, presence)[:-1]
+    before = with_dependencies(project, presence)[:-1]
     return dict(lived_through(project, before, truth, recording).named) if before else {}
 
 
 def lived_through(
-    project: Project, presences: Sequence[Presence], truth: Truth, recording: Recording, known: Simulated = NO_REPLAY
+    project: Project, presences: Sequence[Conclusion], truth: Truth, recording: Recording, known: Simulated = NO_REPLAY
 ) -> Simulated:
     """What people do and what is concluded meanwhile, of conclusions in their order; what is `known` of another design
     over the same reports, and the same in both, is taken from there."""
@@ -276,7 +276,7 @@ def lived_through(
 
 
 def _with_buttons(
-    project: Project, p: Presence, room: str, truth: Truth, recording: Recording, hand: Hand, said: Signal
+    project: Project, p: Conclusion, room: str, truth: Truth, recording: Recording, hand: Hand, said: Signal
 ) -> Hand:
     """What people do about a light with its buttons too."""
     own = said
@@ -289,7 +289,7 @@ def _with_buttons(
 
 
 def _hand(
-    project: Project, p: Presence, room: str, truth: Truth, recording: Recording, named: dict[str, Signal]
+    project: Project, p: Conclusion, room: str, truth: Truth, recording: Recording, named: dict[str, Signal]
 ) -> Hand:
     """What people do about the light that a conclusion gives their room."""
     dark = light_given(project, room, truth, recording).follows
@@ -320,7 +320,7 @@ def _is_any_of_reports(expr: Expr) -> bool:
 
 def _of_any(expr: Expr) -> frozenset[str]:
     """The sensors in an expression that a movement sets off."""
-    return frozenset(r.sensor for r in reports(expr) if r.hears_waves)
+    return frozenset(r.sensor for r in reports(expr) if r.responds_to_motion)
 
 
 def start_and_keep(expr: Expr) -> tuple[Expr, Expr] | None:
@@ -379,7 +379,7 @@ class WavedAt:
         return presence | on_by_hand(keeping, press, self._hold_s)
 
 
-def conditions(project: Project, presence: Presence, recording: Recording, named: Mapping[str, Signal]) -> Conditions:
+def conditions(project: Project, presence: Conclusion, recording: Recording, named: Mapping[str, Signal]) -> Conditions:
     """What a conclusion goes by over a recording, given what all comes to that it names."""
     said = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(presence.expr))
     return Conditions(said, chains_in(project, beliefs(presence.expr)), sensors_read(presence))
@@ -387,7 +387,7 @@ def conditions(project: Project, presence: Presence, recording: Recording, named
 
 def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
     """What a leaf says when sensors report waves besides, as `control.house` hears it."""
-    if isinstance(leaf, Report) and leaf.hears_waves and leaf.sensor in waved:
+    if isinstance(leaf, Report) and leaf.responds_to_motion and leaf.sensor in waved:
         return said | waved[leaf.sensor]
     return said
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design import placed
 from vastwatch.design.conclusions import expressions
-from vastwatch.design.placed import Variant, at_hour, variants
+from vastwatch.design.placed import DaySetting, at_hour, day_settings
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
@@ -89,7 +89,7 @@ class Wanted(NamedTuple):
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
-    wanted = {s.id: [wanted_of(project, v.sensor, truth) for v in variants(s)] for s in project.sensors}
+    wanted = {s.id: [wanted_of(project, v.sensor, truth) for v in day_settings(s)] for s in project.sensors}
     every = [w for each in wanted.values() for w in each]
     left = [w for w in every if not is_run(w, truth) or not (w.zoning is None or is_memoised(_zones, w, truth))]
     made: dict[Wanted, SensorRun] = {}
@@ -135,13 +135,13 @@ def _as_heard(run: SensorRun, trouble: Trouble) -> SensorRun:
 @memoised
 def _by_hours(runs: tuple[SensorRun, ...], sensor: Sensor, calendar: Calendar) -> SensorRun:
     """What a sensor reports that is set otherwise in parts of the day: of each as it is set there, in its hours."""
-    hours = [_hours(calendar, v) for v in variants(sensor)]
+    hours = [_hours(calendar, v) for v in day_settings(sensor)]
     report = any_of(run.report & there for run, there in zip(runs, hours))
     zones = {z: any_of(run.zones[z] & there for run, there in zip(runs, hours)) for z in runs[0].zones}
     return SensorRun(report, lambda: any_of(run.moving & there for run, there in zip(runs, hours)), zones)
 
 
-def _hours(calendar: Calendar, v: Variant) -> Signal:
+def _hours(calendar: Calendar, v: DaySetting) -> Signal:
     """The hours of a part of the day."""
     end = v.end_s if v.end_s > v.begin_s else v.end_s + DAY
     rows = [(calendar.instant(d, v.begin_s), calendar.instant(d, end)) for d in range(-1, calendar.days)]
@@ -262,7 +262,7 @@ def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Noti
     """All that a sensor noticed on a day, whichever of its parts did."""
     sensor = find(project.sensors, sensor_id)
     found = []
-    for v in variants(sensor):
+    for v in day_settings(sensor):
         mounted, level, false, _ = wanted_of(project, v.sensor, truth)
         hours = _hours(truth.calendar, v)
         for part, weekly in zip(each_part(mounted), false):
@@ -286,7 +286,7 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
     stay."""
     sensor = find(project.sensors, sensor_id)
     runs = []
-    for v in variants(sensor):
+    for v in day_settings(sensor):
         mounted, level, false, zoning = wanted_of(project, v.sensor, truth)
         heard, zones = [], {}
         for k, (part, weekly) in enumerate(zip(each_part(mounted), false)):

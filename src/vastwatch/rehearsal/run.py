@@ -19,10 +19,10 @@ from vastwatch.control.house import HouseRun, Same, run
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.control.own_light import with_own_light
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import all_facts_asked, order
+from vastwatch.design.conclusions import all_facts_read, evaluation_order
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Fixture
+from vastwatch.design.records import Output
 from vastwatch.design.relations import outputs
 from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.memo import memoised
@@ -131,7 +131,7 @@ class Rehearsal:
             if o.id in self.house.outputs
         }
 
-    def _bothered(self, output: Fixture) -> Signal:
+    def _bothered(self, output: Output) -> Signal:
         """While an output would bother somebody, did it run."""
         bothers = handler_of(output).bothers
         if bothers == "nobody":
@@ -202,7 +202,7 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     """The same days and the same recording, concluded and done as another design would: for one that differs in
     nothing that sensors or people read, such as a hold time."""
     truth, recording = rehearsal.truth, rehearsal.recording
-    if not all(fact in recording.facts for fact in all_facts_asked(project)):
+    if not all(fact in recording.facts for fact in all_facts_read(project)):
         # A conclusion has come to ask what nobody had told.
         recording = record(project, truth)
     recording = with_own_light(project, recording)
@@ -211,7 +211,7 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
         {room: hand for room, hand in rehearsal.simulated.hands.items() if room in of.rooms},
         {ident: said for ident, said in rehearsal.simulated.named.items() if ident in of.presences},
     )
-    simulated = lived_through(project, order(project).sound, truth, recording, known)
+    simulated = lived_through(project, evaluation_order(project).sound, truth, recording, known)
     house = run(project, recording, simulated.hands, Same(rehearsal.house, of))
     computed = vars(rehearsal)
     scores = {room: s for room, s in computed.get("scores", {}).items() if room in of.rooms}
@@ -232,7 +232,7 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
         raise ValueError(f"a rehearsal can have 1 to {LONGEST_DAYS} days, not {days}")
     truth = simulate_days(project, days, seed)
     recording = record(project, truth)
-    simulated = lived_through(project, order(project).sound, truth, recording)
+    simulated = lived_through(project, evaluation_order(project).sound, truth, recording)
     return Rehearsal(project, days, seed, truth, recording, run(project, recording, simulated.hands), simulated)
 
 
@@ -246,7 +246,7 @@ def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) 
     for the same runs."""
     supply = powered(project, truth)
     plain = _recording(
-        tuple(runs), tuple(runs.values()), truth, all_facts_asked(project), tuple(supply), tuple(supply.values())
+        tuple(runs), tuple(runs.values()), truth, all_facts_read(project), tuple(supply), tuple(supply.values())
     )
     return with_own_light(project, plain)
 

@@ -22,7 +22,7 @@ from vastwatch.advice.simulation.curves import KNOWN_S
 from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, inquiry
 from vastwatch.design.edits.sensors import add_sensor, set_hold
-from vastwatch.design.needs import RoomNeeds, needs_of, wakeful_spots
+from vastwatch.design.needs import RoomNeeds, light_spots, needs_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.design.relations import presence_of
@@ -158,13 +158,13 @@ def _causes_gone(rehearsal: Rehearsal, room: str) -> Iterator[tuple[str, Project
 
 
 def _badness(project: Project, sensors: list[str], room: str) -> float:
-    return sum(min(spot_wait_s(project, sensors, s), CAPPED_WAIT_S) for s in wakeful_spots(project, room))
+    return sum(min(spot_wait_s(project, sensors, s), CAPPED_WAIT_S) for s in light_spots(project, room))
 
 
 def _turned(project: Project, room: str) -> tuple[str, Project] | None:
     """The wall PIR of the room turned to where it sees the spots best, if that is better than now by a tenth."""
     presence = presence_of(project, room)
-    if presence is None or not wakeful_spots(project, room):
+    if presence is None or not light_spots(project, room):
         return None
     sensors = list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
     for ident in sensors:
@@ -189,7 +189,7 @@ def _turned(project: Project, room: str) -> tuple[str, Project] | None:
 def with_radar(project: Project, room: str) -> tuple[str, Project] | None:
     """The cheapest catalogue radar, at its best point, that sees every spot of the room within 10 s; else the one
     that leaves the least waiting."""
-    spots = wakeful_spots(project, room)
+    spots = light_spots(project, room)
     presence = presence_of(project, room)
     if not spots or presence is None:
         return None

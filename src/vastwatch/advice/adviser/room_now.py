@@ -14,7 +14,7 @@ from vastwatch.advice.detection.watching import watch_of, watches_at
 from vastwatch.advice.detection.ways import noticed_within, rates_on, ways_into
 from vastwatch.advice.judging.met import STEP_S
 from vastwatch.advice.simulation.weeks import hours_between_drops
-from vastwatch.design.needs import needs_of, wakeful_spots
+from vastwatch.design.needs import light_spots, needs_of
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
@@ -47,7 +47,7 @@ class RoomNow:
     def __init__(self, project: Project, room: Room) -> None:
         self.project, self.room = project, room
         self.needs = needs_of(project, room)
-        self.spots = wakeful_spots(project, room.id) if self.needs.stays else []
+        self.spots = light_spots(project, room.id) if self.needs.stays else []
         self.between_drops_h = [hours_between_drops(project, s) for s in self.spots]
         outline = np.asarray(room.outline, float)
         cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))

@@ -7,18 +7,18 @@ from collections.abc import Iterator
 
 from vastwatch.advice.checks.finding import Advice, Finding
 from vastwatch.control.light.daylight import asked_lux
-from vastwatch.design.conclusions import named_in, order
+from vastwatch.design.conclusions import evaluation_order, references_in
 from vastwatch.design.expressions import AtLeast, Belief, Dark, DoorLatch, Nothing, Report, every_part
 from vastwatch.design.placed import own_hold_s
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.sensing.model import latency_s
 from vastwatch.words import duration_words
 
 
 def circles(project: Project) -> Iterator[Finding]:
     """Conclusions that name each other in a circle: nothing can be concluded of any of them."""
-    for circle in order(project).circles:
+    for circle in evaluation_order(project).circles:
         names = [f"“{p.name}”" for p in (*circle, circle[0])]
         if len(circle) == 1:
             text = f"{names[0]} refers to itself, so it never evaluates."
@@ -40,7 +40,7 @@ def untold(project: Project) -> Iterator[Finding]:
     for p in project.presences:
         if not isinstance(p.expr, Nothing):
             continue
-        named = [row for row in project.rules if p.id in named_in(row.when)]
+        named = [row for row in project.rules if p.id in references_in(row.when)]
         text = f"No sensor feeds “{p.name}” any more, so it is never on."
         if named:
             text += f" {len(named)} rows of ladders depend on it." if named[1:] else " A row of a ladder depends on it."
@@ -76,7 +76,7 @@ def contradictions(project: Project) -> Iterator[Finding]:
             yield Finding("conclusion", "risk", (p.id,), f"“{p.name}”: {words}", (), p.room)
 
 
-def _contradictions(project: Project, p: Presence) -> Iterator[str]:
+def _contradictions(project: Project, p: Conclusion) -> Iterator[str]:
     for part in every_part(p.expr):
         if isinstance(part, AtLeast) and part.k > len(part.of):
             yield f"at least {part.k} of {len(part.of)} is impossible."

@@ -27,11 +27,11 @@ from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.met import LEAST_LIMIT, STEP_S, in_words
 from vastwatch.advice.simulation.weeks import hours_between_drops
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
-from vastwatch.design.places import called, room_of
+from vastwatch.design.needs import light_spots, needs_of, used_by_people
+from vastwatch.design.places import display_name, room_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.geometry import polygons
@@ -112,7 +112,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
                 "burns", "wrong" if bad else "risk", (room.id, presence.id), text, tuple(_against_burning(j)), room.id
             )
             continue
-        spots = wakeful_spots(project, room.id)
+        spots = light_spots(project, room.id)
         waits = [(spot_wait_s(project, _keepers(project, room.id, s), s), s) for s in spots]
         records: tuple[str, ...] = (presence.id,)
         if waits:
@@ -130,7 +130,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
 HOW_IT_SERVES = ("drops_per_week", "dark_min_per_day", "idle_h_per_day")
 
 
-def _how(presence: Presence, j: Judgement) -> str:
+def _how(presence: Conclusion, j: Judgement) -> str:
     """What it is that a room's light is judged with."""
     single = hold_of(presence.expr)
     if j.made_by != "presence":
@@ -160,7 +160,7 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
         hold = None if presence is None else hold_of(presence.expr)
         if presence is None or hold is None or not needs_of(project, room).stays or judged(room.id) is not None:
             continue
-        for spot in wakeful_spots(project, room.id):
+        for spot in light_spots(project, room.id):
             if not spot.asks_for_light:
                 # What burns while a film plays is for ladders and weeks to tell: nobody there waits for light.
                 continue
@@ -171,7 +171,7 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             if hours >= allowed:
                 continue
             bad = hours < allowed / WRONG_TIMES
-            text = f"{capital(called(project, spot))}, {spot.posture}: noticed {notice_interval_words(wait)}; with a hold time of "
+            text = f"{capital(display_name(project, spot))}, {spot.posture}: noticed {notice_interval_words(wait)}; with a hold time of "
             if math.isfinite(wait) and wait > HARDLY * hold:
                 text += f"{duration_words(hold)} the light goes off soon after they settle, and stays off."
             elif math.isfinite(wait):
@@ -288,7 +288,7 @@ def _spill(project: Project) -> Iterator[Finding]:
         device, home = find(project.devices, sensor.device), room_of(project, sensor)
         through = "the wall" if device.through_walls else "an open door"
         rooms = [f"{x.area_m2:.1f} m² of {find(project.rooms, x.room).name.lower()}" for x in seen]
-        text = f"{called(project, sensor)} also notices people walking next door, through {through}: "
+        text = f"{display_name(project, sensor)} also notices people walking next door, through {through}: "
         text += f"{', '.join(rooms[:-1])} and {rooms[-1]}" if len(rooms) > 1 else rooms[0]
         often = sum(x.false_ons_per_day for x in seen)
         if often > 0:
@@ -325,21 +325,21 @@ def _mounting(project: Project) -> Iterator[Finding]:
         if abs(off) > HEIGHT_OFF_M:
             yield Finding(
                 "mount-height", "note", (sensor.id,),
-                f"{called(project, sensor)} is mounted at {sensor.at[2]:.2f} m; its figures are for "
+                f"{display_name(project, sensor)} is mounted at {sensor.at[2]:.2f} m; its figures are for "
                 f"{device.mount_height:.2f} m.",
                 (Advice(f"Mount it at about {device.mount_height:.1f} m."),), room.id if room else None,
             )  # fmt: skip
         if room is not None and (away := _off_the_wall(project, sensor, device, room)) > LOOSE_M:
             yield Finding(
                 "floating", "risk", (sensor.id,),
-                f"{called(project, sensor)} is not on a wall: the nearest is {away:.1f} m away.",
+                f"{display_name(project, sensor)} is not on a wall: the nearest is {away:.1f} m away.",
                 (Advice("Drag it to a wall or into a corner, or use a type for the ceiling."),), room.id,
             )  # fmt: skip
         if room is not None and device.infrared and not device.emits_radio and room.ambient_c >= WARM_C:
             factor = contrast_factor(room.ambient_c)
             yield Finding(
                 "warm-room", "risk", (sensor.id, room.id),
-                f"{room.name} is about {room.ambient_c:.0f} °C: {called(project, sensor)} has only "
+                f"{room.name} is about {room.ambient_c:.0f} °C: {display_name(project, sensor)} has only "
                 f"{100 * factor:.0f} % of its range.",
                 (Advice("Use a radar here, or place the PIR closer."),), room.id,
             )  # fmt: skip
@@ -356,7 +356,7 @@ def _unreachable(project: Project) -> Iterator[Finding]:
         stuck = [origin]
     for spot in stuck:
         yield Finding(
-            "no-way", "wrong", (spot.id,), f"Nobody can reach {called(project, spot)}: there is no free path.",
+            "no-way", "wrong", (spot.id,), f"Nobody can reach {display_name(project, spot)}: there is no free path.",
             (Advice("Check the doors and the free space around it."),), spot.room,
         )  # fmt: skip
 

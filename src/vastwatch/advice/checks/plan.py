@@ -14,7 +14,7 @@ from vastwatch.advice.checks.finding import Advice, Finding
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.removing import counted
 from vastwatch.design.needs import HALF_OFF_USES, MANUAL_ON_USES
-from vastwatch.design.places import called, opening_middle, room_at, rooms_beside
+from vastwatch.design.places import display_name, opening_middle, room_at, rooms_beside
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.design.relations import lamps_in, levels_in_order, presence_of
 from vastwatch.devices import ModuleType
@@ -143,7 +143,7 @@ def spots_in_cupboards(project: Project) -> Iterator[Finding]:
             if polygons.contains_point(f.outline, *spot.at):
                 yield Finding(
                     "spot-inside", "wrong", (spot.id, f.id),
-                    f"{capital(called(project, spot))} is inside the {f.name.lower()}, {f.z1:.2f} m high; "
+                    f"{capital(display_name(project, spot))} is inside the {f.name.lower()}, {f.z1:.2f} m high; "
                     "nobody can be there.",
                     (Advice("Move the position in front of it."),), spot.room,
                 )  # fmt: skip
@@ -249,7 +249,7 @@ def stairs_nowhere(project: Project) -> Iterator[Finding]:
         below = room_at(project, f.level, *polygons.centroid(f.outline))
         home = below.id if below else None
         upper = above.get(f.level)
-        name = called(project, f)
+        name = display_name(project, f)
         if upper is None:
             text, remedy = f"There is no level above {name}.", "Add a level above, or remove the stair."
         elif room_at(project, upper.id, *head) is None:

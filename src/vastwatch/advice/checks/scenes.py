@@ -10,13 +10,13 @@ from vastwatch.advice.scenes.ladder_states import has_ladder, never_wins, shadow
 from vastwatch.advice.scenes.light_feedback import feedback
 from vastwatch.control.light.photometry import spot_lux, wanted_lux
 from vastwatch.control.lighting import present_light, takes_away
-from vastwatch.design.conclusions import facts_asked
+from vastwatch.design.conclusions import facts_read
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Fact, Report, every_part
-from vastwatch.design.ladders import asked, delayed_rows, ladders_in, rows_of
-from vastwatch.design.needs import CHECK_CODE, wakeful_spots
+from vastwatch.design.ladders import delayed_rows, ladders_in, rows_of, scene_levels
+from vastwatch.design.needs import CHECK_CODE, light_spots
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Cover, Guarded, SetBack
+from vastwatch.design.records import Blind, GuardedOutput, Setback
 from vastwatch.design.relations import buttons_in, lamps_in
 from vastwatch.memo import memoised
 from vastwatch.rehearsal import Rehearsal, rehearse
@@ -182,10 +182,10 @@ def too_little_light(project: Project) -> Iterator[Finding]:
         full = spot_lux(project, room.id)
         most = {lamp.id: 0.0 for lamp in lamps_in(project, room.id)}
         for ladder in ladders_in(project, room.id):
-            goals = asked(ladder.lamps, ladder.scenes).goals.max(axis=0)
+            goals = scene_levels(ladder.lamps, ladder.scenes).goals.max(axis=0)
             most |= {lamp.id: float(goal) for lamp, goal in zip(ladder.lamps, goals)}
         short = []
-        for spot in wakeful_spots(project, room.id):
+        for spot in light_spots(project, room.id):
             if not spot.asks_for_light or (spot.activity == "passing" and spot.lux is None):
                 continue
             gives, wants = sum(most[x] * full[spot.id].get(x, 0.0) for x in most), wanted_lux(project, spot)
@@ -201,11 +201,11 @@ def too_little_light(project: Project) -> Iterator[Finding]:
 def outputs_by_presence(project: Project) -> Iterator[Finding]:
     """Heat that follows presence alone, covers without a window, machines that bother."""
     for output in project.outputs:
-        if isinstance(output, SetBack) and output.rows and not any(_besides(project, row.when) for row in output.rows):
+        if isinstance(output, Setback) and output.rows and not any(_besides(project, row.when) for row in output.rows):
             text = f"{output.name}: heating must never follow presence alone, and its rows contain nothing else."
             advice = (Advice("Add a clock or window contact condition; the thermostat stays above everything."),)
             yield Finding("scene-heat", "caution", (output.id,), text, advice, output.room)
-        if isinstance(output, Cover) and output.window is None:
+        if isinstance(output, Blind) and output.window is None:
             text = f"{output.name} has no window: choose one in its settings."
             yield Finding("scene-cover", "note", (output.id,), text, (), output.room)
     r = _week(project)
@@ -227,7 +227,7 @@ def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
         *((o.id, x) for o in project.outputs for x in (*(row.when for row in o.rows), *o.locks)),
     )  # fmt: skip
     for ident, expr in every:
-        for what, room in facts_asked(expr):
+        for what, room in facts_read(expr):
             if what in ("film", "paused"):
                 asking.setdefault(room, []).append(ident)
     told = {
@@ -258,7 +258,7 @@ def _besides(project: Project, expr: Expr) -> bool:
 def _week(project: Project) -> Rehearsal | None:
     """A week of a project with ladders or outputs; None where there are none, or too many."""
     rooms = sum(has_ladder(project, r.id) for r in project.rooms)
-    asked = rooms or any(isinstance(o, Guarded) and o.rows for o in project.outputs)
+    asked = rooms or any(isinstance(o, GuardedOutput) and o.rows for o in project.outputs)
     if not asked or rooms > MOST_ROOMS or not project.people:
         return None
     return _lived(project)

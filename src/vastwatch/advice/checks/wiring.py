@@ -13,7 +13,7 @@ from vastwatch.advice.hardware.fixing import weight_at
 from vastwatch.control.export.wiring_table import parallel_words
 from vastwatch.design.edits.wiring import module_misfits, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
-from vastwatch.design.places import called, room_of
+from vastwatch.design.places import display_name, room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
@@ -47,7 +47,7 @@ def power_in_reach(project: Project) -> Iterator[Finding]:
             how = f"the nearest is {distance:.1f} m away" if math.isfinite(distance) else "its room has none"
             yield Finding(
                 "no-power", "wrong", (sensor.id,),
-                (f"{called(project, sensor)} needs {device.power} power, but no socket is within {reach:g} m: "
+                (f"{display_name(project, sensor)} needs {device.power} power, but no socket is within {reach:g} m: "
                 f"{how}."),
                 (Advice("Place it nearer to a socket, allow a longer cable, or use a battery-powered one."),),
                 room.id if room else None,
@@ -56,7 +56,7 @@ def power_in_reach(project: Project) -> Iterator[Finding]:
             room = room_of(project, sensor)
             yield Finding(
                 "short-lead", "note", (sensor.id,),
-                f"{called(project, sensor)} comes with a {device.lead_m:g} m cable, but the socket is "
+                f"{display_name(project, sensor)} comes with a {device.lead_m:g} m cable, but the socket is "
                 f"{needed:.1f} m away along the wall: it needs a longer one.",
                 (), room.id if room else None,
             )  # fmt: skip
@@ -153,7 +153,7 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
                 remedies.append(Advice("Foam spreads the load: put it on top of the foam, or use another sensor."))
             yield Finding(
                 "mat-doubtful", "wrong" if m < 1 else "risk", (sensor.id, spot.id),
-                f"{called(project, sensor)} {how} {kg:g} kg at the {called(project, spot)}: {m:.2f} times its "
+                f"{display_name(project, sensor)} {how} {kg:g} kg at the {display_name(project, spot)}: {m:.2f} times its "
                 "closing pressure.", tuple(remedies),
                 spot.room,
             )  # fmt: skip
@@ -187,7 +187,7 @@ def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
             when = "" if not now.times else f" between {now.times[0][0]} and {now.times[-1][1]}"
             yield Finding(
                 "fooled", "wrong" if rate * 3600.0 > OFTEN_FALSE_PER_H else "risk", (sensor.id, hazard.id),
-                (f"The {called(project, hazard).lower()} falsely triggers {called(project, sensor)} "
+                (f"The {display_name(project, hazard).lower()} falsely triggers {display_name(project, sensor)} "
                 f"{per_hour_words(rate)}{when}."),
                 (Advice("Turn it away, place it elsewhere, or use the other technology here."),),
                 room.id if room else None,

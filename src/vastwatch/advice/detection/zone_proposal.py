@@ -19,7 +19,7 @@ from shapely import Polygon, box
 from vastwatch.advice.detection.walk_test import entrances
 from vastwatch.design.edits.zones import GRID_M, clear_of, replace_zones, tidy
 from vastwatch.design.places import opening_middle, room_of, rooms_beside
-from vastwatch.design.project import Project, find, fresh_ids, indexed, numbered
+from vastwatch.design.project import Project, find, fresh_ids, indexed, unique_name
 from vastwatch.design.records import Role, Sensor, Zone
 from vastwatch.design.references import references
 from vastwatch.design.relations import spots_on
@@ -89,7 +89,7 @@ def zones_for(project: Project, sensor: Sensor) -> Proposal | None:
         if len(kept) >= most or clear is None:
             left.append(name)
             return
-        called = numbered(name, (z.name for z in kept))
+        called = unique_name(name, (z.name for z in kept))
         kept.append(Zone(id=next(ids), sensor=sensor.id, name=called, role=role, outline=tidy(clear)))
 
     for spots in _seats(project, room, known.spots):

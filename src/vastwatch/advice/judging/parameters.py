@@ -14,7 +14,7 @@ from vastwatch.advice.judging.judge import legal_holds, settable_holds
 from vastwatch.advice.simulation.weeks import lighting
 from vastwatch.design.edits.expressions import part_at, paths, replaced
 from vastwatch.design.expressions import AtLeast, Belief, DoorLatch, Expr, Hold, MinimumOn, OnDelay
-from vastwatch.design.ladders import behind_ladder, governed, rows_of
+from vastwatch.design.ladders import ladder_conclusions, ladder_lamps, rows_of
 from vastwatch.design.placed import SENSITIVITIES, own_hold_s, settable_hold, steps_of
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Settings
@@ -71,7 +71,7 @@ def makers(project: Project, room: str) -> list[Parameter]:
     then the figures of its rows, and of the room's other conclusions that these name."""
     lighting_it = presence_of(project, room)
     own = None if lighting_it is None else lighting_it.id
-    behind = [i for i in behind_ladder(project, room) if i != own and find(project.presences, i).room == room]
+    behind = [i for i in ladder_conclusions(project, room) if i != own and find(project.presences, i).room == room]
     return [
         *_of_zones(project, room),
         *(p for row in rows_of(project, room) for p in _of_record(project, room, "rules", row.id)),
@@ -81,7 +81,7 @@ def makers(project: Project, room: str) -> list[Parameter]:
 
 def _of_zones(project: Project, room: str) -> list[Parameter]:
     """One off-delay of all zones that lamps of a room follow: those that its ladder governs follow none."""
-    ruled = {lamp.id for lamp in governed(project, room)}
+    ruled = {lamp.id for lamp in ladder_lamps(project, room)}
     followed = dict.fromkeys(x.zone for x in lamps_in(project, room) if x.zone is not None and x.id not in ruled)
     if not followed:
         return []

@@ -19,9 +19,9 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.control.house import HouseRun
-from vastwatch.design.conclusions import sensors_behind
+from vastwatch.design.conclusions import all_sensors_of
 from vastwatch.design.needs import needs_of
-from vastwatch.design.project import Project, find, fresh_id, numbered
+from vastwatch.design.project import Project, find, fresh_id, unique_name
 from vastwatch.design.relations import presence_of
 from vastwatch.signals import DAY, Signal, any_of, at_least
 from vastwatch.site.building import Room, Spot
@@ -126,7 +126,7 @@ def habits_of_log(house: HouseRun) -> LogHabits:
         presence = presence_of(house.project, room.id)
         if presence is None:
             continue
-        heard = [s for s in sensors_behind(house.project, presence) if (s, None) in house.recording.reports]
+        heard = [s for s in all_sensors_of(house.project, presence) if (s, None) in house.recording.reports]
         known = house.known(room.id)
         report = any_of([house.recording.report(s) for s in heard]) if heard else None
         if report is None or len(report.rises) == 0 or known.total() < DAY:
@@ -241,7 +241,7 @@ def people_of(project: Project, found: LogHabits) -> tuple[Project, tuple[Person
             stays += [] if math.isnan(rate) else _visits(habits, kind, min(round(rate), MOST_A_DAY), spot, away)
         if len(stays) == 1:
             continue
-        name = numbered(NAME.format(find(project.rooms, habits.room).name.lower()), (p.name for p in project.people))
+        name = unique_name(NAME.format(find(project.rooms, habits.room).name.lower()), (p.name for p in project.people))
         person = Person(id=fresh_id(project, "somebody"), name=name, stays=tuple(stays))
         project = replace(project, people=(*project.people, person))
         made.append(person)

@@ -17,7 +17,7 @@ from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.conclusions import set_holds
 from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal.reactors import start_and_keep
 from vastwatch.signals import Calendar, Signal
@@ -86,7 +86,7 @@ class WhatIf:
         )
 
 
-def what_if(house: HouseRun, presence: Presence, hold_s: float) -> WhatIf:
+def what_if(house: HouseRun, presence: Conclusion, hold_s: float) -> WhatIf:
     """Another hold of a conclusion on the same recording. Raises ValueError where it has no single hold."""
     now = hold_of(presence.expr)
     if now is None:
@@ -105,11 +105,11 @@ def what_if(house: HouseRun, presence: Presence, hold_s: float) -> WhatIf:
     )  # fmt: skip
 
 
-def _known(house: HouseRun, presence: Presence) -> Signal:
+def _known(house: HouseRun, presence: Conclusion) -> Signal:
     return house.known(presence.room) if presence.room is not None else Signal.constant(True, 0.0, house.end)
 
 
-def _lit(house: HouseRun, presence: Presence, hold_s: float) -> Signal:
+def _lit(house: HouseRun, presence: Conclusion, hold_s: float) -> Signal:
     """While its light would burn with a hold: in the dark, where it lights a room, as far as anybody listened."""
     named = house.conclusions.presences
     expr = with_hold(presence.expr, hold_s) or presence.expr
@@ -128,7 +128,7 @@ class LogCurve(NamedTuple):
     returns_per_week: np.ndarray
 
 
-def log_curve(house: HouseRun, presence: Presence) -> LogCurve:
+def log_curve(house: HouseRun, presence: Conclusion) -> LogCurve:
     """The timing curve of a log, which knows who reported and not who was there."""
     holds = settable_holds()
     longest = float(holds[-1])

@@ -22,7 +22,7 @@ from vastwatch.design.ladders import ladder_rows, ladders_in
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import lamps_in, presence_of
-from vastwatch.design.starting_ladders import STARTING, start
+from vastwatch.design.starting_ladders import STARTING, apply_template
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal import rehearse
 from vastwatch.site.building import Room
@@ -150,7 +150,7 @@ def ahead(project: Project, room: str, should_continue: Callable[[], bool] = lam
 def _with_row(project: Project, room: Room, source: Room, tells: Expr) -> Project:
     if not ladder_rows(project, room.id):
         plain = next(s for s in STARTING if s.name == "Occupied and dark")
-        project = start(project, room.id, plain)
+        project = apply_template(project, room.id, plain)
     # No other lamp than those that the ladder has: one that follows a zone goes on doing so.
     own = next((x for x in ladders_in(project, room.id) if x.group is None), None)
     levels = {} if own is None else {x.id: LEVEL for x in own.lamps}

@@ -24,11 +24,11 @@ from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.asked import asked_by
 from vastwatch.design.expressions import Expr
-from vastwatch.design.ladders import delayed_rows, governed
+from vastwatch.design.ladders import delayed_rows, ladder_lamps
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of, press_hold, with_hold
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.memo import memoised
 from vastwatch.people.truth import There, Truth, simulate_days
@@ -83,7 +83,7 @@ class Lived:
 
 
 @memoised
-def lighting(project: Project, room: str) -> Presence:
+def lighting(project: Project, room: str) -> Conclusion:
     """The conclusion that a room's lamps follow. Raises ValueError with a sentence where there is none."""
     name = find(project.rooms, room).name
     presence = presence_of(project, room)
@@ -96,7 +96,7 @@ def lighting(project: Project, room: str) -> Presence:
     return presence
 
 
-def tunable(project: Project, room: str) -> Presence:
+def tunable(project: Project, room: str) -> Conclusion:
     """The same where it has one hold time to tune. Raises ValueError with a sentence where it has not."""
     presence = lighting(project, room)
     if hold_of(presence.expr) is None:
@@ -137,7 +137,7 @@ def _alone(project: Project, room: str) -> Project:
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
     """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
     found = _without_buttons(project, room, truth, recording)
-    if not buttons_in(project, room) or not governed(project, room):
+    if not buttons_in(project, room) or not ladder_lamps(project, room):
         return found
     present, absent = may_disturb(project, room, truth, recording)
     if not long_enough(present | absent):

@@ -12,13 +12,13 @@ from vastwatch.design.expressions import (
     AtLeast,
     Belief,
     ClockTime,
+    ConclusionRef,
     Dark,
     DoorLatch,
     Expr,
     Fact,
     Hold,
     MinimumOn,
-    Named,
     Not,
     Nothing,
     OnDelay,
@@ -30,8 +30,8 @@ from vastwatch.design.expressions import (
 from vastwatch.signals import Signal, all_of, any_of, at_least
 
 # What is heard, and not joined of parts.
-Leaf = Report | Named | ClockTime | Dark | Fact | Nothing
-LEAVES = (Report, Named, ClockTime, Dark, Fact, Nothing)
+Leaf = Report | ConclusionRef | ClockTime | Dark | Fact | Nothing
+LEAVES = (Report, ConclusionRef, ClockTime, Dark, Fact, Nothing)
 # What a leaf says.
 Said = Callable[[Leaf], Signal]
 

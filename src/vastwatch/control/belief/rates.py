@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design.expressions import Belief, Report
-from vastwatch.design.needs import wakeful_spots
+from vastwatch.design.needs import light_spots
 from vastwatch.design.placed import at_hour, own_hold_s
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
@@ -71,7 +71,7 @@ def chain_of(project: Project, reports: Sequence[Report]) -> Chain:
     room = room_of(project, first)
     assert room is not None
     h = habits(project, room.id)
-    spots = [s for s in wakeful_spots(project, room.id) if s.id in h.share] or wakeful_spots(project, room.id)
+    spots = [s for s in light_spots(project, room.id) if s.id in h.share] or light_spots(project, room.id)
     n = 2 + len(spots)
     moves = np.zeros((n, n))
     moves[0, 1] = h.come_per_s

@@ -35,17 +35,17 @@ from vastwatch.control.export.recipe_parts import (
     Stop,
 )
 from vastwatch.control.lighting import scene_for
-from vastwatch.design.conclusions import order, with_named
+from vastwatch.design.conclusions import evaluation_order, with_dependencies
 from vastwatch.design.expressions import (
     AllOf,
     AnyOf,
     AtLeast,
     Belief,
+    ConclusionRef,
     DoorLatch,
     Expr,
     Hold,
     MinimumOn,
-    Named,
     Not,
     Nothing,
     OnDelay,
@@ -53,10 +53,10 @@ from vastwatch.design.expressions import (
     every_part,
     parts_of,
 )
-from vastwatch.design.ladders import Ladder, asked, behind_ladder, ladders_in, scenes_in
+from vastwatch.design.ladders import Ladder, ladder_conclusions, ladders_in, scene_levels, scenes_in
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Convention, Project, find
-from vastwatch.design.records import Guarded, Presence, Scene
+from vastwatch.design.records import Conclusion, GuardedOutput, Scene
 from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.design.sentence import leaf_words
 from vastwatch.words import duration_words
@@ -106,7 +106,7 @@ class _Writer:
 
     def fact(self, expr: Expr, words: str) -> str:
         """The fact that stands for an expression; made with all that it needs where it is not there yet."""
-        if isinstance(expr, Named):
+        if isinstance(expr, ConclusionRef):
             return self.concluded[expr.presence] if expr.presence in self.concluded else self._input(expr)
         if isinstance(expr, Belief):
             self.notes.append("Occupancy probability is computed, not written as recipes: it is an input.")
@@ -234,7 +234,7 @@ def recipes_of(project: Project, room: str, convention: Convention | None = None
         w.concluded[lighting.id] = own
         # What hangs on it hears of the hand too.
         for p in _needed(project, room):
-            if p.id != lighting.id and lighting.id in {x.id for x in with_named(project, p)}:
+            if p.id != lighting.id and lighting.id in {x.id for x in with_dependencies(project, p)}:
                 w.concluded[p.id] = _conclusion(w, p)
     # A controller has one list of names for the whole house: rows of two rooms may be called alike.
     rows = [
@@ -268,14 +268,14 @@ def _called(ladder: Ladder, k: int) -> str:
     return ladder.rows[k].name or f"row {k + 1}"
 
 
-def output_recipes(project: Project, output: Guarded, convention: Convention | None = None) -> Book | None:
+def output_recipes(project: Project, output: GuardedOutput, convention: Convention | None = None) -> Book | None:
     """The recipes of an output's own small ladder, its locks above its rows; None where it has no rows. What it keeps
     to besides (least run and rest, starts a day) is noted, to be set on what switches it."""
     if not output.rows:
         return None
     w = _Writer(project, convention or project.brief.naming)
     wanted = {p.id for row in (*(r.when for r in output.rows), *output.locks) for p in _named_by(project, row)}
-    for p in order(project).sound:
+    for p in evaluation_order(project).sound:
         if p.id in wanted:
             w.concluded[p.id] = _conclusion(w, p)
     mine = output.name
@@ -307,23 +307,23 @@ def output_recipes(project: Project, output: Guarded, convention: Convention | N
     )  # fmt: skip
 
 
-def _named_by(project: Project, expr: Expr) -> Iterator[Presence]:
+def _named_by(project: Project, expr: Expr) -> Iterator[Conclusion]:
     """The conclusions that an expression names, themselves and through others."""
     for part in every_part(expr):
-        if isinstance(part, Named):
-            yield from with_named(project, find(project.presences, part.presence))
+        if isinstance(part, ConclusionRef):
+            yield from with_dependencies(project, find(project.presences, part.presence))
 
 
-def _needed(project: Project, room: str) -> list[Presence]:
+def _needed(project: Project, room: str) -> list[Conclusion]:
     """The conclusions that a room's rows go by, in order, and what lights it."""
     lighting = presence_of(project, room)
-    wanted = set(behind_ladder(project, room))
+    wanted = set(ladder_conclusions(project, room))
     if lighting is not None:
-        wanted |= {p.id for p in with_named(project, lighting)}
-    return [p for p in order(project).sound if p.id in wanted]
+        wanted |= {p.id for p in with_dependencies(project, lighting)}
+    return [p for p in evaluation_order(project).sound if p.id in wanted]
 
 
-def _conclusion(w: _Writer, p: Presence) -> str:
+def _conclusion(w: _Writer, p: Conclusion) -> str:
     """The fact of a conclusion, by its own name."""
     inner = w.fact(p.expr, p.name)
     if inner in w.helpers:
@@ -381,7 +381,7 @@ def _rows(
 ) -> None:
     """What sets the lamps of one ladder: the hands above it, its rows, and that none of them holds."""
     ladder = rows.ladder
-    table = asked(ladder.lamps, ladder.scenes)
+    table = scene_levels(ladder.lamps, ladder.scenes)
 
     def lights(goals: Any, fades: Any) -> tuple[Action, ...]:
         return tuple(Light(lamps[x.id], float(g), float(f)) for x, g, f in zip(ladder.lamps, goals, fades))
@@ -395,7 +395,7 @@ def _rows(
     for me in mine:
         if hands[me].does != "leave":
             scene = reach[me]
-            t = asked(ladder.lamps, () if scene is None else (scene,))
+            t = scene_levels(ladder.lamps, () if scene is None else (scene,))
             w._add(f"{me}: override wins{of}", changes, _only(Is(me), above), *lights(t.goals[0], t.fades[0]))
         above.append(Is(me, False))
     for k, fact in enumerate(rows.facts):
@@ -473,5 +473,5 @@ def _vacant(b: Any, own: str | None) -> Condition | None:
 
 def _rows_light(rows: _Rows) -> list[Condition]:
     """The ways in which a row of a ladder wins that gives any light."""
-    bright = asked(rows.ladder.lamps, rows.ladder.scenes).goals.max(axis=1) > 0
+    bright = scene_levels(rows.ladder.lamps, rows.ladder.scenes).goals.max(axis=1) > 0
     return [_only(Is(fact), [Is(f, False) for f in rows.facts[:k]]) for k, fact in enumerate(rows.facts) if bright[k]]

@@ -6,7 +6,7 @@ from typing import Literal
 
 from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.expressions import ClockTime
-from vastwatch.design.records import Cover, Row
+from vastwatch.design.records import Blind, OutputRow
 from vastwatch.site.record import Point
 
 
@@ -20,9 +20,9 @@ class CoverHandler(ByRows):
         "stop within sight of it. Wind protection has priority over everything."
     )
 
-    def new(self, ident: str, room: str, name: str, at: Point) -> Cover:
-        rows = (Row(name="At night", when=ClockTime(begin="sunset+00:30", end="sunrise"), level=1.0),)
-        return Cover(id=ident, room=room, name=name, at=at, watts=0.0, rows=rows, moves_a_day=4)
+    def new(self, ident: str, room: str, name: str, at: Point) -> Blind:
+        rows = (OutputRow(name="At night", when=ClockTime(begin="sunset+00:30", end="sunrise"), level=1.0),)
+        return Blind(id=ident, room=room, name=name, at=at, watts=0.0, rows=rows, moves_a_day=4)
 
 
 HANDLER = CoverHandler()

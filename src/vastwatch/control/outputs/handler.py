@@ -9,9 +9,9 @@ import importlib
 from functools import cache
 from typing import Any, Literal, NamedTuple, Protocol
 
-from vastwatch.design.ladders import governed
+from vastwatch.design.ladders import ladder_lamps
 from vastwatch.design.project import Project
-from vastwatch.design.records import KINDS, Fixture
+from vastwatch.design.records import KINDS, Output
 from vastwatch.design.relations import outputs_in
 from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.site.record import Point
@@ -44,7 +44,7 @@ class OutputHandler(Protocol):
     why: str
     caution: str
 
-    def new(self, ident: str, room: str, name: str, at: Point) -> Fixture:
+    def new(self, ident: str, room: str, name: str, at: Point) -> Output:
         """One as it usually comes."""
         ...
 
@@ -63,7 +63,7 @@ def _handler(kind: type) -> OutputHandler:
     return handler
 
 
-def handler_of(output: Fixture) -> OutputHandler:
+def handler_of(output: Output) -> OutputHandler:
     """The handler of an output's kind."""
     return _handler(type(output))
 
@@ -73,11 +73,11 @@ def handlers() -> dict[str, OutputHandler]:
     return {handler.called: handler for handler in map(_handler, KINDS)}
 
 
-def lights_in(project: Project, room: str) -> tuple[Fixture, ...]:
+def lights_in(project: Project, room: str) -> tuple[Output, ...]:
     """The outputs that light a room. A lamp that follows a zone lights that, and the room only where nothing else
     does; one that the room's ladder governs lights the room."""
     lights = tuple(o for o in outputs_in(project, room) if handler_of(o).lights)
-    mine = {lamp.id for lamp in governed(project, room)}
+    mine = {lamp.id for lamp in ladder_lamps(project, room)}
     return tuple(o for o in lights if o.id in mine or getattr(o, "zone", None) is None) or lights
 
 
@@ -85,12 +85,12 @@ def lights_in(project: Project, room: str) -> tuple[Fixture, ...]:
 J_PER_KWH = 3_600_000.0
 
 
-def kwh(output: Fixture, levels: TimeSeries, start: float | None = None, end: float | None = None) -> float:
+def kwh(output: Output, levels: TimeSeries, start: float | None = None, end: float | None = None) -> float:
     """Energy drawn from start to end, by default over the whole span."""
     return handler_of(output).watts(output, levels).integral(start, end) / J_PER_KWH
 
 
-def kwh_above_standby(output: Fixture, levels: TimeSeries, when: Signal) -> float:
+def kwh_above_standby(output: Output, levels: TimeSeries, when: Signal) -> float:
     """Energy drawn while something holds, beyond what is drawn at nought."""
     handler = handler_of(output)
     standby = handler.watts(output, TimeSeries.constant(0.0, levels.start, levels.end))

@@ -6,7 +6,7 @@ from typing import Literal
 
 from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.expressions import ClockTime, Fact
-from vastwatch.design.records import Machine, Row
+from vastwatch.design.records import Machine, OutputRow
 from vastwatch.site.record import Point
 
 
@@ -19,9 +19,9 @@ class MachineHandler(ByRows):
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Machine:
         rows = (
-            Row(name="A film is playing", when=Fact(what="film", room=room), level=0.0),
-            Row(name="Somebody is on a call", when=Fact(what="call", room=room), level=0.0),
-            Row(name="By day", when=ClockTime(begin="07:00", end="22:30"), level=1.0),
+            OutputRow(name="A film is playing", when=Fact(what="film", room=room), level=0.0),
+            OutputRow(name="Somebody is on a call", when=Fact(what="call", room=room), level=0.0),
+            OutputRow(name="By day", when=ClockTime(begin="07:00", end="22:30"), level=1.0),
         )
         return Machine(
             id=ident, room=room, name=name, at=at, watts=35.0, rows=rows, least_run_s=60.0, least_rest_s=60.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.control.outputs.rows import ByRows
-from vastwatch.design.records import Notice
+from vastwatch.design.records import Alert
 from vastwatch.site.record import Point
 
 
@@ -19,8 +19,8 @@ class NoticeHandler(ByRows):
         "doors need equipment made and installed for that, and the consent of the people monitored."
     )
 
-    def new(self, ident: str, room: str, name: str, at: Point) -> Notice:
-        return Notice(id=ident, room=room, name=name, at=at, watts=0.0, least_rest_s=300.0)
+    def new(self, ident: str, room: str, name: str, at: Point) -> Alert:
+        return Alert(id=ident, room=room, name=name, at=at, watts=0.0, least_rest_s=300.0)
 
 
 HANDLER = NoticeHandler()

@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 
 from vastwatch.control.ladder import levels_of, winners
 from vastwatch.control.outputs.handler import Situation
-from vastwatch.design.records import Guarded
+from vastwatch.design.records import GuardedOutput
 from vastwatch.signals import Calendar, Signal, TimeSeries
 
 Array = NDArray[np.float64]
 
 
-def by_rows(output: Guarded, rows: tuple[Signal, ...], calendar: Calendar) -> TimeSeries:
+def by_rows(output: GuardedOutput, rows: tuple[Signal, ...], calendar: Calendar) -> TimeSeries:
     """How far an output runs by its rows and its guards, 0 to 1; off where it has none."""
     if not rows:
         return TimeSeries.constant(0.0, 0.0, calendar.end)
@@ -26,7 +26,7 @@ def by_rows(output: Guarded, rows: tuple[Signal, ...], calendar: Calendar) -> Ti
     return guarded(levels_of(won, goals, np.zeros(len(goals))), output, calendar)
 
 
-def guarded(wanted: TimeSeries, output: Guarded, calendar: Calendar) -> TimeSeries:
+def guarded(wanted: TimeSeries, output: GuardedOutput, calendar: Calendar) -> TimeSeries:
     """A level that steps, kept to the guards of an output. Through a rest it is off; what it has to run on for it does
     at the level it had last."""
     if output.least_run_s == 0 and output.least_rest_s == 0 and output.moves_a_day is None:
@@ -40,7 +40,7 @@ def guarded(wanted: TimeSeries, output: Guarded, calendar: Calendar) -> TimeSeri
     return TimeSeries(np.column_stack([t, ends]).ravel(), np.repeat(level, 2))
 
 
-def kept_to(wanted: Signal, output: Guarded, calendar: Calendar) -> Signal:
+def kept_to(wanted: Signal, output: GuardedOutput, calendar: Calendar) -> Signal:
     """While an output runs that is wanted so: each run is as long as the least run, each rest as the least rest, and
     starts are as few a day as its budget; a run that its budget forbids begins with the next day, if it is wanted then.
     """

@@ -6,7 +6,7 @@ from typing import Literal
 
 from vastwatch.control.outputs.handler import Situation
 from vastwatch.control.outputs.rows import ByRows
-from vastwatch.design.records import SetBack
+from vastwatch.design.records import Setback
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
@@ -24,12 +24,12 @@ class SetBackHandler(ByRows):
         "have priority, and the setback never asks for more heat than the thermostat. Ask a licensed fitter."
     )
 
-    def new(self, ident: str, room: str, name: str, at: Point) -> SetBack:
-        return SetBack(
+    def new(self, ident: str, room: str, name: str, at: Point) -> Setback:
+        return Setback(
             id=ident, room=room, name=name, at=at, watts=0.0, least_run_s=1800.0, least_rest_s=1800.0, moves_a_day=6
         )
 
-    def usual(self, output: SetBack, situation: Situation) -> Signal:
+    def usual(self, output: Setback, situation: Situation) -> Signal:
         return (~situation.presence).on_delay(output.empty_s)
 
 

@@ -4,31 +4,31 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from vastwatch.design.conclusions import order
+from vastwatch.design.conclusions import evaluation_order
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import Expr
-from vastwatch.design.project import Project, find, fresh_id, numbered, put
-from vastwatch.design.records import Presence
+from vastwatch.design.project import Project, find, fresh_id, put, unique_name
+from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import lighting_of
 
 
 def set_expr(project: Project, presence: str, expr: Expr) -> Project:
     """Let a conclusion say something else. Raises ValueError where it would go in a circle that was not there."""
     new = put(project, replace(find(project.presences, presence), expr=expr))
-    if len(order(new).circles) > len(order(project).circles):
-        circle = next(c for c in order(new).circles if any(p.id == presence for p in c))
+    if len(evaluation_order(new).circles) > len(evaluation_order(project).circles):
+        circle = next(c for c in evaluation_order(new).circles if any(p.id == presence for p in c))
         raise ValueError(f"circular reference: {' names '.join(f'“{p.name}”' for p in (*circle, circle[0]))}")
     return new
 
 
 def add_conclusion(
     project: Project, name: str, expr: Expr, room: str | None = None, level: str | None = None
-) -> tuple[Project, Presence]:
+) -> tuple[Project, Conclusion]:
     """A further conclusion, about a room, a level or the house; it lights its room where nothing does yet."""
     lights = room is not None and lighting_of(project, room) is None
-    made = Presence(
+    made = Conclusion(
         id=fresh_id(project, f"concluded-{room or level or 'house'}"), room=room, level=level,
-        name=numbered(name, (p.name for p in project.presences)), lights=lights, expr=expr,
+        name=unique_name(name, (p.name for p in project.presences)), lights=lights, expr=expr,
     )  # fmt: skip
     return replace(project, presences=(*project.presences, made)), made
 

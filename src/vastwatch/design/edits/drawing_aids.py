@@ -8,7 +8,7 @@ from typing import get_args
 from msgspec.structs import replace
 
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, find, fresh_id, numbered, put
+from vastwatch.design.project import Project, find, fresh_id, put, unique_name
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Hazard, HazardKind, Level
 from vastwatch.site.record import Outline, Point
@@ -29,7 +29,7 @@ def add_hazard(
     room = room_at(project, level, *polygons.centroid(outline))
     if room is None:
         raise ValueError("the area must be inside a room")
-    name = numbered(f"{kind.capitalize()} {room.name.lower()}", (h.name for h in project.hazards))
+    name = unique_name(f"{kind.capitalize()} {room.name.lower()}", (h.name for h in project.hazards))
     hazard = Hazard(id=fresh_id(project, kind), level=level, name=name, kind=kind, outline=outline, window=window)
     return replace(project, hazards=(*project.hazards, hazard)), hazard
 

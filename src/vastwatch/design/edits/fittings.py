@@ -15,8 +15,8 @@ from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
 from vastwatch.design.edits.following import fixed_to, spots_with
 from vastwatch.design.naming import place_name
 from vastwatch.design.places import opening_middle, room_at, rooms_beside
-from vastwatch.design.project import Project, find, fresh_id, numbered, on_level, put
-from vastwatch.design.records import Fixture, Lamp
+from vastwatch.design.project import Project, find, fresh_id, on_level, put, unique_name
+from vastwatch.design.records import Lamp, Output
 from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, Spot
@@ -239,7 +239,7 @@ def add_lamp(project: Project, level: str, at: Point) -> tuple[Project, Lamp]:
     room = room_at(project, level, *at)
     if room is None:
         raise ValueError("a lamp must be inside a room")
-    name = numbered(f"{room.name} light", (x.name for x in project.lamps))
+    name = unique_name(f"{room.name} light", (x.name for x in project.lamps))
     lamp = Lamp(
         id=fresh_name_id(project, f"lamp {room.name}"), room=room.id, name=name, at=at, watts=MORE_LAMP_W,
         lumens=MORE_LAMP_W * LAMP_LM_W,
@@ -248,8 +248,8 @@ def add_lamp(project: Project, level: str, at: Point) -> tuple[Project, Lamp]:
 
 
 def add_output(
-    project: Project, level: str, at: Point, called: str, make: Callable[[str, str, str, Point], Fixture]
-) -> tuple[Project, Fixture]:
+    project: Project, level: str, at: Point, called: str, make: Callable[[str, str, str, Point], Output]
+) -> tuple[Project, Output]:
     """An output that is no lamp, at a point of the plan; `make` gives its record for an id, a room, a name and a place.
 
     Raises ValueError outside every room.
@@ -257,6 +257,6 @@ def add_output(
     room = room_at(project, level, *at)
     if room is None:
         raise ValueError(f"a {called} must be inside a room")
-    name = numbered(f"{room.name} {called}", (x.name for x in project.outputs))
+    name = unique_name(f"{room.name} {called}", (x.name for x in project.outputs))
     made = make(fresh_name_id(project, f"{called} {room.name}"), room.id, name, at)
     return replace(project, outputs=(*project.outputs, made)), made

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 
 from vastwatch.design.expressions import Expr
 from vastwatch.design.ladders import groups_in, ladder_rows, lamps_for, scenes_in
-from vastwatch.design.project import Project, find, fresh_id, numbered, put, tidied
-from vastwatch.design.records import Button, LampGroup, LampLevel, Rule, Scene
+from vastwatch.design.project import Project, clean_name, find, fresh_id, put, unique_name
+from vastwatch.design.records import Button, LadderRow, LampGroup, LampLevel, Scene
 from vastwatch.design.references import without
 from vastwatch.design.relations import lamps_in
 from vastwatch.site.record import Point
@@ -22,7 +22,7 @@ def add_scene(
     """Another scene of a room, by lamp ids; numbered on where its name is taken there. Raises ValueError for a lamp of
     another room."""
     _of_room(project, room, levels)
-    name = numbered(name, (s.name for s in scenes_in(project, room)))
+    name = unique_name(name, (s.name for s in scenes_in(project, room)))
     made = Scene(
         id=fresh_id(project, f"scene {name}"), room=room, name=name,
         levels=tuple(LampLevel(lamp=x, level=_share(level), fade_s=max(fade_s, 0.0)) for x, level in levels.items()),
@@ -63,13 +63,13 @@ def _of_room(project: Project, room: str, lamps: Iterable[str]) -> None:
 
 def add_row(
     project: Project, room: str, name: str, when: Expr, scene: str, at: int | None = None, group: str | None = None
-) -> tuple[Project, Rule]:
+) -> tuple[Project, LadderRow]:
     """Another row of a room's ladder, or of that of a group of its lamps, at a place from the top, by default the last.
     Raises ValueError for a scene of another room."""
     if find(project.scenes, scene).room != room:
         raise ValueError("a row must use a scene of its own room")
     ident = fresh_id(project, f"row {name or 'ladder'}")
-    made = Rule(id=ident, room=room, group=group, name=name, when=when, scene=scene)
+    made = LadderRow(id=ident, room=room, group=group, name=name, when=when, scene=scene)
     mine = ladder_rows(project, room, group)
     at = len(mine) if at is None else min(max(at, 0), len(mine))
     return _in_order(project, mine, (*mine[:at], made, *mine[at:])), made
@@ -85,7 +85,7 @@ def move_row(project: Project, row: str, at: int) -> Project:
     return project if new == mine else _in_order(project, mine, new)
 
 
-def _in_order(project: Project, old: tuple[Rule, ...], new: tuple[Rule, ...]) -> Project:
+def _in_order(project: Project, old: tuple[LadderRow, ...], new: tuple[LadderRow, ...]) -> Project:
     """With the rows of a ladder in another order, or others, where its first one stood; all others as they are."""
     was = {row.id for row in old}
     first = next((k for k, x in enumerate(project.rules) if x.id in was), len(project.rules))
@@ -113,7 +113,7 @@ def remove_row(project: Project, row: str) -> Project:
 
 def rename_scene(project: Project, scene: str, name: str) -> Project:
     """A scene by another name. Raises ValueError for one that is none."""
-    name = tidied(name)
+    name = clean_name(name)
     if not name:
         raise ValueError("a scene needs a name")
     return put(project, replace(find(project.scenes, scene), name=name))
@@ -138,7 +138,7 @@ def with_ladder(
 def add_group(project: Project, room: str, name: str, lamps: tuple[str, ...]) -> tuple[Project, LampGroup]:
     """Lamps of a room as a group, for a ladder of their own; they leave the groups that they were in. Raises ValueError
     for no lamp, or one of another room."""
-    name = numbered(name, (g.name for g in groups_in(project, room)))
+    name = unique_name(name, (g.name for g in groups_in(project, room)))
     made = LampGroup(id=fresh_id(project, f"lamps {name}"), room=room, name=name)
     return group_lamps(replace(project, lamp_groups=(*project.lamp_groups, made)), made.id, lamps), made
 
@@ -161,7 +161,7 @@ def group_lamps(project: Project, group: str, lamps: tuple[str, ...]) -> Project
 
 def rename_group(project: Project, group: str, name: str) -> Project:
     """A group of lamps by another name. Raises ValueError for one that is none."""
-    name = tidied(name)
+    name = clean_name(name)
     if not name:
         raise ValueError("a group of lamps needs a name")
     return put(project, replace(find(project.lamp_groups, group), name=name))
@@ -177,7 +177,7 @@ def remove_group(project: Project, group: str) -> Project:
 
 def add_button(project: Project, room: str, at: Point, name: str = "") -> tuple[Project, Button]:
     """Another button of a room."""
-    name = numbered(name or f"{find(project.rooms, room).name} button", (b.name for b in project.buttons))
+    name = unique_name(name or f"{find(project.rooms, room).name} button", (b.name for b in project.buttons))
     made = Button(id=fresh_id(project, "button"), room=room, name=name, at=at)
     return replace(project, buttons=(*project.buttons, made)), made
 

@@ -7,7 +7,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import fresh_name_id
-from vastwatch.design.project import COLLECTIONS, Project, find, numbered, on_level, put
+from vastwatch.design.project import COLLECTIONS, Project, find, on_level, put, unique_name
 from vastwatch.design.references import copied
 from vastwatch.site.building import Level
 
@@ -27,7 +27,7 @@ def add_level(project: Project, name: str = "") -> tuple[Project, Level]:
 def copy_level(project: Project, ident: str) -> tuple[Project, Level]:
     """A level on top that is filled as `fill_level` does."""
     old = find(project.levels, ident)
-    project, level = add_level(project, numbered(old.name, (x.name for x in project.levels)))
+    project, level = add_level(project, unique_name(old.name, (x.name for x in project.levels)))
     project = put(project, replace(level, height=old.height))
     return fill_level(project, ident, level.id), find(project.levels, level.id)
 

@@ -8,12 +8,12 @@ from msgspec.structs import replace
 
 from vastwatch.design.expressions import Expr
 from vastwatch.design.project import Project, find, put
-from vastwatch.design.records import Guarded, Row
+from vastwatch.design.records import GuardedOutput, OutputRow
 
 
-def output_of(project: Project, ident: str) -> Guarded:
+def output_of(project: Project, ident: str) -> GuardedOutput:
     """An output by its id. Raises KeyError for what is none."""
-    found: Guarded = find(project.outputs, ident)
+    found: GuardedOutput = find(project.outputs, ident)
     return found
 
 
@@ -21,7 +21,7 @@ def add_output_row(project: Project, ident: str, name: str, when: Expr, level: f
     """Another row of an output, the last."""
     output = output_of(project, ident)
     return put(
-        project, replace(output, rows=(*output.rows, Row(name=name, when=when, level=min(max(level, 0.0), 1.0))))
+        project, replace(output, rows=(*output.rows, OutputRow(name=name, when=when, level=min(max(level, 0.0), 1.0))))
     )
 
 

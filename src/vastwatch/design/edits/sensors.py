@@ -10,9 +10,9 @@ from vastwatch.design.edits.removing import without_unused_types
 from vastwatch.design.expressions import Nothing
 from vastwatch.design.placed import settings_faults
 from vastwatch.design.places import room_at, room_of, rooms_beside
-from vastwatch.design.presence import Roles, from_roles, roles_of, told_by, with_hold
-from vastwatch.design.project import Project, find, fresh_id, numbered, put
-from vastwatch.design.records import Presence, Sensor, Settings
+from vastwatch.design.presence import Roles, from_roles, parse_role_key, roles_of, with_hold
+from vastwatch.design.project import Project, find, fresh_id, put, unique_name
+from vastwatch.design.records import Conclusion, Sensor, Settings
 from vastwatch.design.relations import lighting_of
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import Room
@@ -48,7 +48,7 @@ def add_sensor(
         raise ValueError("a sensor must be inside a room")
     if not device.called:
         raise ValueError(f"{device.name} is not a sensor: assign it to a circuit in the Brief")
-    name = numbered(f"{device.called} {room.name.lower()}", (s.name for s in project.sensors))
+    name = unique_name(f"{device.called} {room.name.lower()}", (s.name for s in project.sensors))
     ident = fresh_id(project, device.family)
     sensor = Sensor(id=ident, device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch, host=host)
     if all(d.id != device.id for d in project.devices):
@@ -62,7 +62,7 @@ def add_sensor(
         first = from_roles(Roles((sensor.id,), (sensor.id,), FIRST_HOLD_S))
         return put(project, replace(presence, expr=first)), sensor
     if presence is None:
-        made = Presence(
+        made = Conclusion(
             id=fresh_id(project, f"presence-{room.id}"),
             room=room.id,
             name=f"Somebody in {room.name.lower()}",
@@ -71,7 +71,9 @@ def add_sensor(
         return replace(project, presences=(*project.presences, made)), sensor
     roles = roles_of(presence.expr)
     if roles is not None:
-        quick = any(find(project.devices, find(project.sensors, told_by(s)[0]).device).starts for s in roles.starts)
+        quick = any(
+            find(project.devices, find(project.sensors, parse_role_key(s)[0]).device).starts for s in roles.starts
+        )
         starts = roles.starts
         if device.starts or not quick:
             starts = (*starts, sensor.id)

@@ -13,7 +13,7 @@ from vastwatch.design.edits.fittings import MORE_LAMP_W
 from vastwatch.design.edits.removing import Removal, removed
 from vastwatch.design.ladders import ladder_rows, lamps_for
 from vastwatch.design.places import room_at
-from vastwatch.design.project import IN_ROOMS, Project, Variant, find, numbered, on_level, put, tidied
+from vastwatch.design.project import IN_ROOMS, Project, Variant, clean_name, find, on_level, put, unique_name
 from vastwatch.design.records import Lamp, LampGroup
 from vastwatch.design.references import ids_of, renamed, settled
 from vastwatch.design.relations import lamps_in, lighting_of
@@ -37,7 +37,7 @@ def split_room(project: Project, ident: str, a: Point, b: Point) -> tuple[Projec
     new = replace(
         room,
         id=fresh_name_id(project, room.name),
-        name=numbered(room.name, (r.name for r in project.rooms)),
+        name=unique_name(room.name, (r.name for r in project.rooms)),
         outline=other,
     )
     project = replace(project, rooms=(*project.rooms, new))
@@ -128,14 +128,14 @@ def _one_design(building: Project, designed: Project, a: Room, b: Room) -> Proje
     scenes = []
     for scene in designed.scenes:
         if scene.room == b.id:
-            scene = replace(scene, name=numbered(scene.name, names))
+            scene = replace(scene, name=unique_name(scene.name, names))
             names.append(scene.name)
         scenes.append(scene)
     changes["scenes"] = tuple(scenes)
     if apart:
         group = LampGroup(
             id=fresh_name_id(building, f"lamps {b.name}"), room=b.id,
-            name=numbered(tidied(b.name), (g.name for g in designed.lamp_groups if g.room == a.id)), lamps=lamps,
+            name=unique_name(clean_name(b.name), (g.name for g in designed.lamp_groups if g.room == a.id)), lamps=lamps,
         )  # fmt: skip
         # Groups without rows of their own had left their lamps to the room.
         others = (

@@ -9,7 +9,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.expressions import Belief, Expr, Named, Report, rewritten
+from vastwatch.design.expressions import Belief, ConclusionRef, Expr, Report, rewritten
 from vastwatch.design.project import Project
 from vastwatch.design.references import ids_of, untold
 from vastwatch.design.relations import presence_of, sensors_of
@@ -28,7 +28,7 @@ def without_what_tells(project: Project, room: str) -> Project:
 
 def _by_conclusion(project: Project, sensors: Collection[str], conclusion: str) -> Project:
     """Rows and outputs that name a conclusion in place of what its sensors report."""
-    named = Named(presence=conclusion)
+    named = ConclusionRef(presence=conclusion)
 
     def instead(part: Expr) -> Expr:
         if isinstance(part, Report):

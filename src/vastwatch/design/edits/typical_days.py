@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.design.project import Project, find, fresh_id, numbered
+from vastwatch.design.project import Project, find, fresh_id, unique_name
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Days, Errand, Person, Stay
@@ -184,7 +184,7 @@ def add_person(project: Project, template: str) -> tuple[Project, Person]:
 def _add_group(project: Project, template: str) -> tuple[Project, Person]:
     """So many of them, named 1, 2, ..., each at a place of their own while there are enough; the last one."""
     kind = TEMPLATES[template]
-    group = numbered(kind.name, (p.group for p in project.people))
+    group = unique_name(kind.name, (p.group for p in project.people))
     person = None
     for k in range(kind.many):
         project, person = _add_one(project, template, f"{group}, {k + 1}", k, group)
@@ -198,7 +198,7 @@ def _add_one(project: Project, template: str, name: str, taken: int, group: str)
         raise ValueError("there are no positions yet: place a chair or a bed in a room first")
     if any("away" in line.roles for line in kind.lines):
         project = _with_way_out(project)
-    name = numbered(name, (p.name for p in project.people))
+    name = unique_name(name, (p.name for p in project.people))
     spots = {role: _spots(project, role) for role in ROLES}
     stays = []
     for line in kind.lines:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import fresh_name_id
-from vastwatch.design.project import Project, find, numbered, put, tidied
+from vastwatch.design.project import Project, clean_name, find, put, unique_name
 from vastwatch.site.building import Needs, OwnUse, Room
 from vastwatch.site.uses import USES
 
@@ -33,14 +33,14 @@ def with_use(project: Project, room: Room, key: str) -> Room:
 def make_use(project: Project, room_id: str, name: str) -> tuple[Project, OwnUse]:
     """A use of the project's own of what a room is used as and asks for; the room has it from then on. Raises
     ValueError without a name."""
-    name = tidied(name, 40)
+    name = clean_name(name, 40)
     if not name:
         raise ValueError("a use needs a name")
     room = find(project.rooms, room_id)
     before = next((u for u in project.uses if u.id == room.own_use), None)
     needs = _over(before.needs if before else Needs(), room.needs)
     use = OwnUse(
-        id=fresh_name_id(project, f"use {name}"), name=numbered(name, (u.name for u in project.uses)), like=room.use,
+        id=fresh_name_id(project, f"use {name}"), name=unique_name(name, (u.name for u in project.uses)), like=room.use,
         needs=needs,
     )  # fmt: skip
     project = replace(project, uses=(*project.uses, use))

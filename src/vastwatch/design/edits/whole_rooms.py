@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.building import SAME, add_room, alongside, overlapped, room_edges, uncovered
 from vastwatch.design.edits.removing import counted, removed
 from vastwatch.design.places import middle_of, opening_middle, room_of
-from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, numbered, on_level, put
+from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, on_level, put, unique_name
 from vastwatch.design.references import copied
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, Room, Wall
@@ -84,7 +84,7 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
     new, made = add_room(
         project,
         room.level,
-        numbered(room.name, (r.name for r in project.rooms)),
+        unique_name(room.name, (r.name for r in project.rooms)),
         room.use,
         _shifted(room.outline, dx, dy),
     )

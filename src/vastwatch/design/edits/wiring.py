@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.removing import without_unused_types
 from vastwatch.design.expressions import AnyOf, Report
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, find, fresh_id, numbered, put
+from vastwatch.design.project import Project, find, fresh_id, put, unique_name
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType, ModuleType
@@ -37,7 +37,7 @@ def add_circuit(project: Project, lamps: tuple[str, ...], name: str = "") -> tup
     if not lamps:
         raise ValueError("a circuit needs at least one lamp")
     first = find(project.lamps, lamps[0])
-    name = numbered(name or f"{find(project.rooms, first.room).name} circuit", (c.name for c in project.circuits))
+    name = unique_name(name or f"{find(project.rooms, first.room).name} circuit", (c.name for c in project.circuits))
     project = off_circuits(project, set(lamps))
     circuit = Circuit(id=fresh_id(project, "circuit"), name=name, lamps=lamps)
     return replace(project, circuits=(*project.circuits, circuit)), circuit

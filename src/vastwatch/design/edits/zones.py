@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 from shapely import Polygon
 
-from vastwatch.design.project import Project, find, fresh_id, numbered, put
+from vastwatch.design.project import Project, find, fresh_id, put, unique_name
 from vastwatch.design.records import Role, Sensor, Zone
 from vastwatch.design.references import without
 
@@ -22,7 +22,7 @@ def add_zone(
 ) -> tuple[Project, Zone]:
     """Draw a zone for a sensor. Raises ValueError for an outline that is none."""
     taken = [z.name for z in project.zones if z.sensor == sensor]
-    called = numbered(name or {"detect": "Zone", "entry": "Entry", "ignore": "Ignore"}[role], taken)
+    called = unique_name(name or {"detect": "Zone", "entry": "Entry", "ignore": "Ignore"}[role], taken)
     zone = Zone(id=fresh_id(project, "zone"), sensor=sensor, name=called, role=role, outline=tidy(outline))
     return replace(project, zones=(*project.zones, zone)), zone
 

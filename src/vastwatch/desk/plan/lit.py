@@ -10,7 +10,7 @@ from vastwatch.control.house import HouseRun
 from vastwatch.control.light.darkness import daylight_in
 from vastwatch.control.light.daylight import asked_lux
 from vastwatch.control.light.photometry import LitGrid, lit_grid, spot_lux, wanted_lux
-from vastwatch.design.ladders import as_wired, burns_at, groups_in, lamps_for
+from vastwatch.design.ladders import achievable_level, as_wired, groups_in, lamps_for
 from vastwatch.design.project import find
 from vastwatch.design.relations import lamps_in
 from vastwatch.desk.plan.painting import in_pixels, polygon_of
@@ -38,7 +38,7 @@ def show_lit(state: PlanState, focus: Focus, house: HouseRun | None) -> None:
         group = next((g.id for g in groups_in(project, scene.room) if g.id == focus.lamps), None)
         for lamp in lamps_for(project, scene.room, group):
             state.lit.pop(lamp.id, None)
-            if (level := burns_at(as_wired(project, lamp), asked.get(lamp.id, 0.0))) > 0:
+            if (level := achievable_level(as_wired(project, lamp), asked.get(lamp.id, 0.0))) > 0:
                 state.lit[lamp.id] = level
     room = next((r for r in state.rooms if r.id == focus.room), None)
     if room is None:

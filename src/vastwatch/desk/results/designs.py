@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from vastwatch.advice.judging.compared import RoomCompared, compared
 from vastwatch.advice.judging.settings import settings
 from vastwatch.design.project import Project, Variant
-from vastwatch.design.variants import designed_as
+from vastwatch.design.variants import with_design_of
 from vastwatch.desk.results.derived import Task
 from vastwatch.desk.results.registry import DAYS, Kind, Results
 from vastwatch.rehearsal import Rehearsal, rehearse
@@ -26,7 +26,7 @@ class Designs(NamedTuple):
 
 
 def _designs(task: Task, project: Project, variant: Variant, seed: int) -> Designs:
-    other = designed_as(project, variant)
+    other = with_design_of(project, variant)
     # The copy first: it was kept before what came of the design since.
     pair = rehearse(other, DAYS, seed), rehearse(project, DAYS, seed)
     seeds = settings().chosen_on[:COMPARED_SEEDS]

@@ -6,7 +6,7 @@ from vastwatch.advice.logs.habits import LogHabits, habits_of_log
 from vastwatch.advice.logs.replay import LogCurve, log_curve
 from vastwatch.control.house import HouseRun
 from vastwatch.design.presence import hold_of
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.registry import Kind, Results
 
@@ -16,7 +16,7 @@ def _of_log(results: Results, _: object) -> tuple[HouseRun] | None:
     return None if house is None else (house,)
 
 
-def _of_curve(results: Results, _: object) -> tuple[HouseRun, Presence] | None:
+def _of_curve(results: Results, _: object) -> tuple[HouseRun, Conclusion] | None:
     house = results.recorded
     presence = None if house is None else presence_of(house.project, results.focus.room or "")
     tunable = presence is not None and hold_of(presence.expr) is not None

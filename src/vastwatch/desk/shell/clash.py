@@ -8,7 +8,7 @@ from typing import Literal
 
 from PyQt6.QtWidgets import QDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design.differences import Difference
+from vastwatch.design.differences import RecordDifference
 from vastwatch.desk.shell.parts import column_in, label, pressed, row, scrolling
 
 Way = Literal["both", "theirs", "over"]
@@ -25,8 +25,8 @@ class ClashSheet(QDialog):
         parent: QWidget,
         path: Path,
         written_at: float,
-        mine: list[Difference],
-        theirs: list[Difference] | None,
+        mine: list[RecordDifference],
+        theirs: list[RecordDifference] | None,
         why: str = "",
     ) -> None:
         super().__init__(parent)
@@ -68,7 +68,7 @@ class ClashSheet(QDialog):
         box.addWidget(label(why, "soft", True))
         box.addWidget(row(*self.buttons.values(), QWidget(), leave, stretch=3))
 
-    def _list(self, box: QVBoxLayout, title: str, found: list[Difference]) -> None:
+    def _list(self, box: QVBoxLayout, title: str, found: list[RecordDifference]) -> None:
         box.addSpacing(6)
         box.addWidget(label(title, "head"))
         for difference in found[:MOST_LINES]:

@@ -13,7 +13,7 @@ from vastwatch.design.edits.building import add_rooms
 from vastwatch.design.edits.fittings import OPENING_SIZES, add_furnishing
 from vastwatch.design.edits.removing import counted
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, fresh_ids, numbered, on_level
+from vastwatch.design.project import Project, fresh_ids, on_level, unique_name
 from vastwatch.files.check import ProjectError, faults_of
 from vastwatch.files.drawing.content import Drawing
 from vastwatch.files.drawing.understanding import FoundPiece, FoundWall, Understood, understand
@@ -87,7 +87,9 @@ def bring_understood(
     taken = {r.name for r in project.rooms}
     nameless = count(1)
     for room in found.rooms:
-        name = numbered(room.name, taken) if room.name else next(x for n in nameless if (x := f"Room {n}") not in taken)
+        name = (
+            unique_name(room.name, taken) if room.name else next(x for n in nameless if (x := f"Room {n}") not in taken)
+        )
         taken.add(name)
         wanted.append((name, guess_use(name) or "sitting", tuple(placed(p) for p in room.outline)))
     before = len(new.walls)

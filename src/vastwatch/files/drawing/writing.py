@@ -17,7 +17,7 @@ import shapely
 from numpy.typing import ArrayLike
 
 from vastwatch.design.project import Project, find, on_level
-from vastwatch.design.records import Fixture
+from vastwatch.design.records import Output
 from vastwatch.files.writing import write_atomically
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, Socket, Switch, Wall
@@ -141,7 +141,7 @@ class _Level:
                 ahead = spot.at[0] + 0.2 * math.cos(a), spot.at[1] + 0.2 * math.sin(a)
                 self.space.add_line(spot.at, ahead, dxfattribs=self.on("spots"))
                 self._words(spot.name, (spot.at[0] + 0.12, spot.at[1]), "spots", SMALL_M)
-        fixtures: list[tuple[str, Fixture]] = [("lamps", x) for x in self.project.lamps]
+        fixtures: list[tuple[str, Output]] = [("lamps", x) for x in self.project.lamps]
         fixtures += [("outputs", x) for x in self.project.outputs]
         for kind, fixture in fixtures:
             if fixture.room in here:

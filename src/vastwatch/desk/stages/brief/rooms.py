@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QInputDialog, QPushButton, QWidget
 
 from vastwatch.design.edits.uses import give_to_use, make_use, use_choices, use_key, with_use
-from vastwatch.design.needs import OPEN, Need, explained, needs_of, use_words
+from vastwatch.design.needs import OPEN, Need, needs_in_words, needs_of, use_words
 from vastwatch.design.project import put
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
@@ -170,7 +170,7 @@ class RoomsPage(Sleeper):
             self._title.setText(self.tr("Draw rooms in the Plan stage first, or import a drawing."))
             return
         self._title.setText(self.tr("Needs of {}").format(room.name))
-        for need in explained(project, room):
+        for need in needs_in_words(project, room):
             self._needs.addWidget(self._line(room, need))
         if room.own_use is None or any(getattr(room.needs, f) is not None for f in room.needs.__struct_fields__):
             words = self.tr("New custom use…") if room.own_use is None else self.tr("Apply to all with this use")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from vastwatch.design.project import Troubles
+from vastwatch.design.project import Impairments
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
@@ -30,12 +30,12 @@ class TroublesSection(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
         grid.setColumnStretch(0, 1)
-        self.edited = Edited(document, focus, Troubles, at_part("brief", "troubles"))
+        self.edited = Edited(document, focus, Impairments, at_part("brief", "troubles"))
         self.edited.say.connect(self.say)
-        self.fields = {name: self.edited.field(name) for name in shown_fields(Troubles)}
+        self.fields = {name: self.edited.field(name) for name in shown_fields(Impairments)}
         for k, (name, field) in enumerate(self.fields.items()):
             field.setFixedWidth(64)
-            words, unit = words_of(Troubles, name)
+            words, unit = words_of(Impairments, name)
             for column, widget in enumerate((label(self.tr(words), "soft"), field, label(self.tr(unit), "soft"))):
                 grid.addWidget(widget, k, column)
         box.addLayout(grid)

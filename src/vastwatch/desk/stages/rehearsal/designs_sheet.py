@@ -175,14 +175,14 @@ class DesignsSheet(QDialog):
         # The older at the left: a copy was kept before what came of the design since.
         if variant is not None:
             older = self.tr("Before: {}").format(variant.name)
-            self.plans[0].show_design(older, variants.designed_as(project, variant), level)
+            self.plans[0].show_design(older, variants.with_design_of(project, variant), level)
         self.plans[0].setVisible(variant is not None)
         self.plans[1].show_design(self.tr(NOW), project, level)
         self._fill()
 
     def _keep(self) -> None:
         try:
-            new = variants.kept(self.document.project, self.keep_as.text())
+            new = variants.save_variant(self.document.project, self.keep_as.text())
         except ValueError as e:
             self._basis.setText(error_sentence(e))
             self.keep_as.setFocus()
@@ -196,7 +196,9 @@ class DesignsSheet(QDialog):
     def _adopt(self) -> None:
         variant = self.variant
         if variant is not None:
-            self.document.apply(variants.adopted(self.document.project, variant.id), f"Use the design {variant.name}")
+            self.document.apply(
+                variants.adopt_variant(self.document.project, variant.id), f"Use the design {variant.name}"
+            )
 
     def _ask_name(self) -> None:
         variant = self.variant
@@ -205,13 +207,15 @@ class DesignsSheet(QDialog):
         words = self.tr("New name")
         name, fine = QInputDialog.getText(self, self.tr("Rename"), words, QLineEdit.EchoMode.Normal, variant.name)
         if fine and name.strip() and name.strip() != variant.name:
-            self.document.apply(variants.renamed(self.document.project, variant.id, name), f"Rename to {name.strip()}")
+            self.document.apply(
+                variants.rename_variant(self.document.project, variant.id, name), f"Rename to {name.strip()}"
+            )
 
     def _drop(self) -> None:
         variant = self.variant
         if variant is not None:
             self.document.apply(
-                variants.dropped(self.document.project, variant.id), f"Delete the variant {variant.name}"
+                variants.remove_variant(self.document.project, variant.id), f"Delete the variant {variant.name}"
             )
 
     def done(self, result: int) -> None:

@@ -11,7 +11,7 @@ from vastwatch.advice.logs.habits import people_of, told
 from vastwatch.advice.logs.replay import WhatIf, replayed, what_if
 from vastwatch.commission.event_log import EventLog
 from vastwatch.control.house import HouseRun
-from vastwatch.design.conclusions import sensors_behind
+from vastwatch.design.conclusions import all_sensors_of
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
@@ -124,7 +124,7 @@ class LogPanel(QWidget):
         """How often each device of the room's light spoke."""
         presence = presence_of(house.project, room)
         assert self.log is not None
-        mine = [] if presence is None else sensors_behind(house.project, presence)
+        mine = [] if presence is None else all_sensors_of(house.project, presence)
         rates = {s: self.log.per_hour[s] for s in dict.fromkeys(mine) if s in self.log.per_hour}
         words = self.tr("{}: {:.1f} messages an hour.")
         return [words.format(find(house.project.sensors, s).name, rate) for s, rate in rates.items()]

@@ -12,7 +12,7 @@ from vastwatch.control.manual.hand import ends_words
 from vastwatch.design.edits.ladders import move_row, remove_row
 from vastwatch.design.ladders import groups_in, ladder_rows, lamps_for
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import LampGroup, Rule
+from vastwatch.design.records import LadderRow, LampGroup
 from vastwatch.design.relations import buttons_in, lamps_in
 from vastwatch.design.sentence import condition_words
 from vastwatch.desk.results.registry import Results
@@ -66,12 +66,12 @@ class LadderPane(QWidget):
         return None if self.group is None else self.group.id
 
     @property
-    def rows(self) -> tuple[Rule, ...]:
+    def rows(self) -> tuple[LadderRow, ...]:
         """The rows of the ladder in hand, from the top."""
         return ladder_rows(self.document.project, self.focus.room or "", self.ident)
 
     @property
-    def rule(self) -> Rule | None:
+    def rule(self) -> LadderRow | None:
         """The row in hand."""
         return next((r for r in self.rows if r.id == self.focus.row), None)
 

@@ -14,13 +14,13 @@ from vastwatch.design.edits.outputs import (
     set_locks,
     set_output_row,
 )
-from vastwatch.design.expressions import Belief, Expr, Named, same
-from vastwatch.design.project import numbered
-from vastwatch.design.records import Guarded, Presence
+from vastwatch.design.expressions import Belief, ConclusionRef, Expr, same
+from vastwatch.design.project import unique_name
+from vastwatch.design.records import Conclusion, GuardedOutput
 from vastwatch.design.relations import presence_of
 from vastwatch.design.sentence import condition_words
 from vastwatch.design.starting_ladders import NIGHT
-from vastwatch.design.vocabulary import Offer, offers
+from vastwatch.design.vocabulary import PartChoice, part_choices
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -47,7 +47,7 @@ class OutputPane(QWidget):
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus, self.results = document, focus, results
-        self.output: Guarded | None = None
+        self.output: GuardedOutput | None = None
         outer = column_in(self)
         area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
         outer.addWidget(area)
@@ -89,7 +89,7 @@ class OutputPane(QWidget):
         box.addWidget(self._caution)
         box.addStretch(1)
 
-    def show_output(self, output: Guarded) -> None:
+    def show_output(self, output: GuardedOutput) -> None:
         """The small ladder of an output."""
         self.output = output
         project = self.document.project
@@ -117,16 +117,16 @@ class OutputPane(QWidget):
         self._caution.setVisible(bool(handler.caution))
         self._caution.setText(self.tr(handler.caution))
 
-    def _show_lock(self, output: Guarded) -> None:
+    def _show_lock(self, output: GuardedOutput) -> None:
         """What could lock an output, and what does."""
         project = self.document.project
-        presence = Presence(id="row", room=output.room, name=output.name, lights=False, expr=NIGHT)
-        could = [o for o in offers(project, presence) if not isinstance(o.expr, Belief)]
+        presence = Conclusion(id="row", room=output.room, name=output.name, lights=False, expr=NIGHT)
+        could = [o for o in part_choices(project, presence) if not isinstance(o.expr, Belief)]
         now = output.locks[0] if output.locks else None
         words = [self.tr("no lock"), *(o.words for o in could)]
         mine = "" if now is None else condition_words(project, now)
         if mine and mine not in words:
-            could, words = [*could, Offer("", mine, now)], [*words, mine]  # type: ignore[arg-type]
+            could, words = [*could, PartChoice("", mine, now)], [*words, mine]  # type: ignore[arg-type]
         self._locks: list[Expr | None] = [None, *(o.expr for o in could)]
         if [self.lock.itemText(k) for k in range(self.lock.count())] != words:
             self.lock.clear()
@@ -156,11 +156,11 @@ class OutputPane(QWidget):
         presence = presence_of(project, output.room)
         usual: list[tuple[str, Expr, float]] = [(self.tr("Off at night"), NIGHT, 0.0)]
         if presence is not None:
-            usual.insert(0, (self.tr("Occupied"), Named(presence=presence.id), 1.0))
+            usual.insert(0, (self.tr("Occupied"), ConclusionRef(presence=presence.id), 1.0))
         # What it has not yet; else another for the night, to be changed.
         new = (u for u in usual if not any(same(u[1], r.when) for r in output.rows))
         name, when, level = next(new, usual[-1])
-        name = numbered(name, (r.name for r in output.rows))
+        name = unique_name(name, (r.name for r in output.rows))
         self.document.apply(add_output_row(project, output.id, name, when, level), f"Add a row to {output.name}")
         self.focus.set(row=row_ident(output, len(output.rows)))
 

@@ -6,17 +6,17 @@ from vastwatch.control.concluding import concluded
 from vastwatch.control.house import HouseRun
 from vastwatch.control.ladder import winners
 from vastwatch.design.project import Project
-from vastwatch.design.records import Guarded
+from vastwatch.design.records import GuardedOutput
 from vastwatch.design.sentence import condition_words
 from vastwatch.desk.stages.scenes.ladder_view import ShownRow
 
 
-def row_ident(output: Guarded, k: int) -> str:
+def row_ident(output: GuardedOutput, k: int) -> str:
     """How a row of an output is called while it is in hand: ids have no such sign."""
     return f"{output.id}#{k}"
 
 
-def row_number(ident: str | None, output: Guarded) -> int | None:
+def row_number(ident: str | None, output: GuardedOutput) -> int | None:
     """The number of the row of an output that is called so; None for one of something else, or that is gone."""
     of, _, number = (ident or "").partition("#")
     if of != output.id or not number.isdigit() or int(number) >= len(output.rows):
@@ -24,7 +24,7 @@ def row_number(ident: str | None, output: Guarded) -> int | None:
     return int(number)
 
 
-def output_rows(project: Project, house: HouseRun | None, output: Guarded, t: float) -> list[ShownRow]:
+def output_rows(project: Project, house: HouseRun | None, output: GuardedOutput, t: float) -> list[ShownRow]:
     """An output's rows with their shares of the lived time, and the one that wins at an instant."""
     same = house is not None and any(o is output for o in house.project.outputs)
     won = share = None

@@ -26,8 +26,8 @@ from vastwatch.design.edits.ladders import (
 )
 from vastwatch.design.ladders import rows_of, scenes_in
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Guarded, Scene
-from vastwatch.design.starting_ladders import STARTING, Need, StartingLadder, missing, row_to_add, start
+from vastwatch.design.records import GuardedOutput, Scene
+from vastwatch.design.starting_ladders import STARTING, LadderTemplate, Need, apply_template, missing, row_to_add
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -115,7 +115,7 @@ class ScenesPanel(QWidget):
     # -- what is shown -----------------------------------------------------------------------------------------
 
     @property
-    def output(self) -> Guarded | None:
+    def output(self) -> GuardedOutput | None:
         """The output in hand, whose own small ladder is shown in place of the room's."""
         return next((o for o in self.document.project.outputs if o.id == self.focus.selected), None)
 
@@ -305,7 +305,7 @@ class ScenesPanel(QWidget):
             menu.addAction(action)
         return menu
 
-    def _offer_what_is_missing(self, menu: QMenu, ladder: StartingLadder, lacks: list[Need]) -> None:
+    def _offer_what_is_missing(self, menu: QMenu, ladder: LadderTemplate, lacks: list[Need]) -> None:
         """An entry that cannot be had yet: what it does, what is missing, and a way to place that."""
         more = menu.addMenu(self.tr(ladder.name))
         assert more is not None
@@ -325,7 +325,7 @@ class ScenesPanel(QWidget):
         if room is None:
             return
         try:
-            new = start(project, room, ladder, self.pane.ident)
+            new = apply_template(project, room, ladder, self.pane.ident)
         except ValueError as e:
             self.say.emit(str(e))
             return

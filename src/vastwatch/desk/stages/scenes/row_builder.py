@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QMenu
 from vastwatch.design.edits.ladders import set_row
 from vastwatch.design.edits.outputs import set_output_row
 from vastwatch.design.expressions import Expr
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.desk.stages.scenes.output_rows import row_number
 from vastwatch.desk.stages.timing.builder import Builder
 
@@ -20,7 +20,7 @@ class RowBuilder(Builder):
             self.refresh()
 
     @property
-    def shown(self) -> Presence | None:
+    def shown(self) -> Conclusion | None:
         """The condition of the row in hand, as if it were a conclusion about its room."""
         project = self.document.project
         output = next((o for o in project.outputs if o.id == self.focus.selected), None)
@@ -30,11 +30,11 @@ class RowBuilder(Builder):
                 return None
             mine = output.rows[k]
             called = mine.name or output.name
-            return Presence(id="row", room=output.room, name=called, lights=False, expr=mine.when)
+            return Conclusion(id="row", room=output.room, name=called, lights=False, expr=mine.when)
         row = next((r for r in project.rules if r.id == self.focus.row), None)
         if row is None:
             return None
-        return Presence(id=row.id, room=row.room, name=row.name or "this row", lights=False, expr=row.when)
+        return Conclusion(id=row.id, room=row.room, name=row.name or "this row", lights=False, expr=row.when)
 
     def refresh(self, *_: object) -> None:
         """Show the condition of the row in hand."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from vastwatch.design.ladders import as_wired, burns_at, lamps_for
+from vastwatch.design.ladders import achievable_level, as_wired, lamps_for
 from vastwatch.design.project import Project
 from vastwatch.design.records import Lamp, Scene
 from vastwatch.desk.shell.parts import FigureField, Slide, clear, column_in, label, row
@@ -65,7 +65,7 @@ class SceneView(QWidget):
                 slider.setValue(round(100 * level))
                 slider.blockSignals(False)
             share, watts = self._figures[lamp.id]
-            burns = burns_at(as_wired(project, lamp), level)
+            burns = achievable_level(as_wired(project, lamp), level)
             named = lamp.id in levels
             share.setText(f"{100 * burns:.0f} %" if named or lamp.zone is None else self.tr("its zone"))
             share.setToolTip("" if named else self.tr("No scene uses it yet: it follows presence, or its zone."))

@@ -24,13 +24,13 @@ from vastwatch.design.edits.expressions import (
     wrapped,
 )
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.expressions import AtLeast, ClockTime, Dark, DoorLatch, Expr, Named, Not, parts_of
+from vastwatch.design.expressions import AtLeast, ClockTime, ConclusionRef, Dark, DoorLatch, Expr, Not, parts_of
 from vastwatch.design.patterns import PATTERNS, Pattern
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import lighting_of, presence_of, presences_in
 from vastwatch.design.sentence import Piece, about_words
-from vastwatch.design.vocabulary import WRAP_WORDS, Offer, can_go, doors_of, offers, wraps
+from vastwatch.design.vocabulary import WRAP_WORDS, PartChoice, doors_of, is_removable, part_choices, wraps
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, column_in, label, narrow, plain, row
@@ -85,7 +85,7 @@ class Builder(QWidget):
     # -- what is shown -----------------------------------------------------------------------------------------
 
     @property
-    def shown(self) -> Presence | None:
+    def shown(self) -> Conclusion | None:
         """The conclusion that is shown: the one chosen, or the one that lights the room."""
         return shown_conclusion(self.document.project, self.focus)
 
@@ -119,7 +119,7 @@ class Builder(QWidget):
         else:
             self._about.setText(self.tr("About {}; no lamp follows this directly.").format(where))
 
-    def _all(self) -> list[Presence]:
+    def _all(self) -> list[Conclusion]:
         """Those of the room, the one that lights it first; of its level; of the house."""
         project, room = self.document.project, self.focus.room
         mine = sorted(presences_in(project, room), key=lambda p: not p.lights) if room else []
@@ -189,7 +189,7 @@ class Builder(QWidget):
                 add(menu, self.tr("at least {}").format(k), lambda m=many: replaced(expr, path, m), changed)  # type: ignore[misc]
             self._join_menus(menu, shown, path, add, changed)
             return menu
-        found = offers(project, shown, path)
+        found = part_choices(project, shown, path)
         instead = menu.addMenu(self.tr("Replace with"))
         self._fill(instead, found, add, lambda new: replaced(expr, path, new), changed)
         self._join_menus(menu, shown, path, add, changed)
@@ -206,23 +206,23 @@ class Builder(QWidget):
                     add(around, self.tr(WRAP_WORDS[kind]), lambda k=kind: wrapped(expr, path, k), changed)  # type: ignore[misc]
         if isinstance(part, ClockTime | Dark):
             menu.addAction(self.tr("Edit value…"), lambda: self._type(piece))
-        if isinstance(part, Named):
+        if isinstance(part, ConclusionRef):
             menu.addAction(self.tr("Go to that conclusion"), lambda: self.focus.set(conclusion=part.presence))
         if path and isinstance(part_at(expr, path[:-1]), Not):
             add(menu, self.tr("Remove the not"), lambda: unwrapped(expr, path[:-1]), changed)
-        if can_go(shown, path):
+        if is_removable(shown, path):
             menu.addSeparator()
             add(menu, self.tr("Remove"), lambda: taken_out(expr, path), f"Remove a condition from “{shown.name}”")
         return menu
 
-    def _join_menus(self, menu: QMenu, shown: Presence, path: Path, add: Callable[..., object], changed: str) -> None:
-        found = offers(self.document.project, shown, path)
+    def _join_menus(self, menu: QMenu, shown: Conclusion, path: Path, add: Callable[..., object], changed: str) -> None:
+        found = part_choices(self.document.project, shown, path)
         for words, by in ((self.tr("Or"), "any"), (self.tr("And"), "all")):
             sub = menu.addMenu(words)
             self._fill(sub, found, add, lambda new, b=by: joined(shown.expr, path, new, b), changed)  # type: ignore[misc]
 
     def _fill(
-        self, menu: QMenu | None, found: list[Offer], add: Callable[..., object], make: Callable[[Expr], Expr],
+        self, menu: QMenu | None, found: list[PartChoice], add: Callable[..., object], make: Callable[[Expr], Expr],
         done: str,
     ) -> None:  # fmt: skip
         """The offers, under their headings, or where they are many with a menu for each; those of other rooms in menus
@@ -343,8 +343,8 @@ class Builder(QWidget):
     def _begin(self, where: dict[str, str | None]) -> None:
         """A new conclusion: what is first offered there, held a while, to be changed from there."""
         project = self.document.project
-        like = Presence(id="new", name="", expr=Dark(room=""), **where)  # type: ignore[arg-type]
-        found = offers(project, like)
+        like = Conclusion(id="new", name="", expr=Dark(room=""), **where)  # type: ignore[arg-type]
+        found = part_choices(project, like)
         if not found:
             self.say.emit(self.tr("Nothing to build a conclusion from yet: place a sensor first."))
             return
@@ -407,7 +407,7 @@ class Builder(QWidget):
             self.document.apply(removed(self.document.project, shown.id), f"Delete “{shown.name}”")
 
 
-def shown_conclusion(project: Project, focus: Focus) -> Presence | None:
+def shown_conclusion(project: Project, focus: Focus) -> Conclusion | None:
     """The conclusion that one is at: the one chosen, else the one that lights the room."""
     chosen = next((p for p in project.presences if p.id == focus.conclusion), None)
     if chosen is not None and (chosen.room is None or chosen.room == focus.room):

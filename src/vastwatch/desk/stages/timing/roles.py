@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from vastwatch.design.edits.sensors import could_tell, set_hold, set_roles
-from vastwatch.design.presence import Roles, hold_of, roles_of, teller, told_by
+from vastwatch.design.presence import Roles, hold_of, parse_role_key, role_key, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.document import Document
@@ -90,7 +90,7 @@ class RolesEditor(QWidget):
         for column, words in ((1, self.tr("turns on")), (2, self.tr("keeps on"))):
             grid.addWidget(label(words, "soft"), 0, column, Qt.AlignmentFlag.AlignHCenter)
         for k, (ident, words) in enumerate(self._tellers(roles, room_id), 1):
-            grid.addWidget(label(words, "" if told_by(ident)[1] is None else "soft"), k, 0)
+            grid.addWidget(label(words, "" if parse_role_key(ident)[1] is None else "soft"), k, 0)
             for column, now, which in (
                 (1, ident in roles.starts, "starts"), (2, ident in roles.keeps, "keeps"),
             ):  # fmt: skip
@@ -111,14 +111,14 @@ class RolesEditor(QWidget):
     def _tellers(self, roles: Roles, room_id: str) -> list[tuple[str, str]]:
         """What could tell of the room, by the names of roles and in words: sensors, and under each its zones."""
         project = self.document.project
-        reading = {told_by(t)[0] for t in roles.keeps}
+        reading = {parse_role_key(t)[0] for t in roles.keeps}
         mine = [s for s in project.sensors if s.id in reading]
         mine += [s for s in could_tell(project, room_id) if s not in mine]
         out = []
         for sensor in mine:
             out.append((sensor.id, sensor.name))
             out += [
-                (teller(sensor.id, z.id), f"   {z.name}") for z in zones_told(project, sensor) if z.role != "ignore"
+                (role_key(sensor.id, z.id), f"   {z.name}") for z in zones_told(project, sensor) if z.role != "ignore"
             ]
         return out
 
@@ -140,7 +140,7 @@ class RolesEditor(QWidget):
             self._shape = None
             self.refresh()
             return
-        of, zone = told_by(sensor)
+        of, zone = parse_role_key(sensor)
         name = find(project.sensors, of).name if zone is None else find(project.zones, zone).name
         new = set_roles(project, presence, Roles(tuple(starts), tuple(keeps), roles.hold_s))
         self.document.apply(new, f"{name} {ROLES[which] if on else NO_LONGER[which]}")
