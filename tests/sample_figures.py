@@ -418,7 +418,7 @@ def of_edits() -> Any:
             except ValueError as e:
                 out[name + how] = str(e)
     out["troubles"] = [
-        wiring.module_misfits(project, c, d) for c in project.circuits for d in catalogue() if d.family == "module"
+        wiring.module_problems(project, c, d) for c in project.circuits for d in catalogue() if d.family == "module"
     ]
     return out
 

@@ -18,7 +18,7 @@ from vastwatch.advice.judging.judge import held_out, legal_holds, settable_holds
 from vastwatch.advice.judging.timing import _knee, curve_of, timing_curve
 from vastwatch.advice.simulation.curves import curves
 from vastwatch.advice.simulation.weeks import hours_between_drops
-from vastwatch.design.edits.removing import counted, remove
+from vastwatch.design.edits.removing import count_words, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import AllOf, Hold, Not, Report
 from vastwatch.design.needs import light_spots, needs_of
@@ -325,7 +325,7 @@ def test_a_room_that_goes_tells_what_stays():
     inside = [f for f in demo.furnishings if room_at(demo, f.level, *middle_of(f)) is store]
     done = remove(demo, ["store"])
     assert inside and all(f in done.project.furnishings for f in inside)
-    assert done.told().endswith(f"; {counted(len(inside), 'piece')} kept in place")
+    assert done.in_words().endswith(f"; {count_words(len(inside), 'piece')} kept in place")
     assert remove(demo, [inside[0].id]).stays == ()
 
 

@@ -9,17 +9,17 @@ from msgspec.structs import replace
 
 from test_conclusions import EXPR
 from vastwatch.advice.checks.findings import findings
-from vastwatch.design.edits.conclusions import add_conclusion, let_light, set_expr
+from vastwatch.design.edits.conclusions import add_conclusion, set_expr, set_lighting_conclusion
 from vastwatch.design.edits.expressions import (
     WRAPS,
     joined,
     moved,
     part_at,
     paths,
-    relisted,
     replaced,
-    taken_out,
     unwrapped,
+    with_list_kind,
+    without_part,
     wrapped,
 )
 from vastwatch.design.edits.sensors import add_sensor
@@ -62,14 +62,14 @@ def device(family: str):
 
 def test_parts_are_taken_out_and_nothing_is_left_half_made():
     expr = StartKeep(start=A, keep=Hold(of=AnyOf(of=(A, B)), seconds=60))
-    assert taken_out(expr, (0,)) is expr.keep and taken_out(expr, (1,)) is A
-    assert taken_out(expr, (1, 0, 0)).keep.of is B
-    assert taken_out(expr, ()) is None and taken_out(Hold(of=A, seconds=5), (0,)) is None
+    assert without_part(expr, (0,)) is expr.keep and without_part(expr, (1,)) is A
+    assert without_part(expr, (1, 0, 0)).keep.of is B
+    assert without_part(expr, ()) is None and without_part(Hold(of=A, seconds=5), (0,)) is None
     latch = DoorLatch(motion=A, door=B, hold_s=30)
-    held = taken_out(latch, (1,))
-    assert isinstance(held, Hold) and held.of is A and held.seconds == 30 and taken_out(latch, (0,)) is None
-    assert taken_out(Belief(of=(A, B)), (0,)).of == (B,)
-    assert taken_out(AtLeast(k=2, of=(A, B, C)), (0,)).k == 2
+    held = without_part(latch, (1,))
+    assert isinstance(held, Hold) and held.of is A and held.seconds == 30 and without_part(latch, (0,)) is None
+    assert without_part(Belief(of=(A, B)), (0,)).of == (B,)
+    assert without_part(AtLeast(k=2, of=(A, B, C)), (0,)).k == 2
 
 
 def test_parts_are_joined_where_a_reader_would_look_for_them():
@@ -79,7 +79,7 @@ def test_parts_are_joined_where_a_reader_would_look_for_them():
     both = joined(AnyOf(of=(A, B)), (0,), C, "all")
     assert isinstance(both.of[0], AllOf) and both.of[0].of == (A, C)
     assert joined(Belief(of=(A,)), (0,), B).of == (A, B)
-    assert relisted(AnyOf(of=(A, B, C)), (), "at_least").k == 2 and relisted(A, (), "all") is A
+    assert with_list_kind(AnyOf(of=(A, B, C)), (), "at_least").k == 2 and with_list_kind(A, (), "all") is A
     with pytest.raises(ValueError, match="any or all"):
         joined(A, (), B, "some")
 
@@ -113,7 +113,7 @@ def test_whatever_is_done_what_remains_is_an_expression(expr, data):
     places = [p for p, _ in paths(expr)]
     path, other = data.draw(st.sampled_from(places)), data.draw(st.sampled_from(places))
     made = [
-        taken_out(expr, path), joined(expr, path, A), wrapped(expr, path, data.draw(st.sampled_from(WRAPS))),
+        without_part(expr, path), joined(expr, path, A), wrapped(expr, path, data.draw(st.sampled_from(WRAPS))),
         replaced(expr, path, B), moved(expr, path, other), unwrapped(expr, path),
     ]  # fmt: skip
     for new in made:
@@ -137,13 +137,13 @@ def test_a_further_conclusion_lights_a_room_that_nothing_lights(room):
     assert made.lights and made.id == presence_of(new, "small").id
     again, second = add_conclusion(new, "Somebody there", Report(sensor="pir"), room="small")
     assert not second.lights and second.name == "Somebody there 2"
-    swapped = let_light(again, second.id)
+    swapped = set_lighting_conclusion(again, second.id)
     assert presence_of(swapped, "small").id == second.id and not find(swapped.presences, made.id).lights
     check_project(swapped)
     house, whole = add_conclusion(room, "House", ConclusionRef(presence="here"))
     assert whole.room is None and presence_of(house, "big").id == "here"
     with pytest.raises(ValueError, match="not about a room"):
-        let_light(house, whole.id)
+        set_lighting_conclusion(house, whole.id)
 
 
 def test_an_edit_that_would_go_in_a_circle_is_refused(room):

@@ -23,7 +23,7 @@ from vastwatch.control.light.daylight import (
     outdoor_lux,
     sun_elevation,
 )
-from vastwatch.design.edits.sensors import could_tell, set_roles
+from vastwatch.design.edits.sensors import readable_sensors, set_roles
 from vastwatch.design.places import opening_middle
 from vastwatch.design.presence import Roles
 from vastwatch.design.project import find, put
@@ -285,8 +285,8 @@ def test_a_door_that_opens_may_start_the_light_of_either_room():
     (x, y), _ = opening_middle(room, door)
     sensor = Sensor(id="contact", device=contact.id, level="g", name="Contact", at=(x, y, 1.9), host=door.id)
     project = replace(room, sensors=(*room.sensors, sensor), devices=(*room.devices, contact))
-    assert all("contact" in [s.id for s in could_tell(project, r.id)] for r in project.rooms)
-    assert "pir" not in [s.id for s in could_tell(project, "small")]
+    assert all("contact" in [s.id for s in readable_sensors(project, r.id)] for r in project.rooms)
+    assert "pir" not in [s.id for s in readable_sensors(project, "small")]
     plain = rehearse(project, 7, 1).scores["big"]
     both = ("pir", "contact")
     opened = rehearse(set_roles(project, "here", Roles(both, both, 60.0)), 7, 1).scores["big"]

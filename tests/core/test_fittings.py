@@ -36,7 +36,7 @@ from vastwatch.design.edits.fittings import (
     opening_middle,
     rooms_beside,
 )
-from vastwatch.design.edits.following import ARMS_REACH_M, spots_with
+from vastwatch.design.edits.following import ARMS_REACH_M, attached_spots
 from vastwatch.design.edits.ladders import add_button
 from vastwatch.design.edits.levels import copy_level, fill_level
 from vastwatch.design.edits.selections import align_many
@@ -83,7 +83,7 @@ def test_a_piece_that_is_used_comes_with_the_place_of_whoever_uses_it(piece, tur
         assert math.hypot(*across) == pytest.approx(piece.width / 4, abs=1e-3)
         assert across[0] * front[0] + across[1] * front[1] == pytest.approx(0.0, abs=1e-3)
         assert one.facing == other.facing == turn
-        assert {s.id for s in spots_with(new, made)} == {one.id, other.id} and not {"spot-inside"} & rules(new)
+        assert {s.id for s in attached_spots(new, made)} == {one.id, other.id} and not {"spot-inside"} & rules(new)
         return
     (spot,) = new.spots
     if piece.sits or piece.lies:
@@ -93,7 +93,7 @@ def test_a_piece_that_is_used_comes_with_the_place_of_whoever_uses_it(piece, tur
         assert spot.at == pytest.approx((4.5 + away * front[0], 4.5 + away * front[1]), abs=1e-3)
         assert spot.facing == (turn + 180) % 360
         assert spot.posture == ("seated" if piece.seated_before else "standing")
-    assert [s.id for s in spots_with(new, made)] == [spot.id]
+    assert [s.id for s in attached_spots(new, made)] == [spot.id]
     assert not {"spot-inside"} & rules(new)
 
 
@@ -110,7 +110,7 @@ def test_who_faces_a_piece_goes_where_it_goes_and_who_only_stands_near_stays(roo
     seated = Spot(id="seated", room="big", name="seated", at=(1.9, 2.9), facing=90.0, posture="seated")
     chair = Furnishing(id="chair-1", level="g", name="Chair", kind="chair", outline=rect(1.7, 2.7, 2.1, 3.1), z1=0.45)
     new = replace(new, spots=(*new.spots, passer, far, seated), furnishings=(*new.furnishings, chair))
-    assert [s.id for s in spots_with(new, bench)] == [worker.id]
+    assert [s.id for s in attached_spots(new, bench)] == [worker.id]
     moved = sound(move_furnishing(new, bench.id, -0.4, -0.2))
     assert find(moved.spots, worker.id).at == pytest.approx((worker.at[0] - 0.4, worker.at[1] - 0.2))
     for ident in ("passer", "far", "seated", "exit"):
@@ -120,7 +120,7 @@ def test_who_faces_a_piece_goes_where_it_goes_and_who_only_stands_near_stays(roo
 def test_a_piece_and_its_own_place_are_brought_into_line_each_once(room):
     new, bench = add_furnishing(room, "g", kind("Work bench"), (2.5, 3.4), 270.0)
     new, other = add_furnishing(new, "g", kind("Shelf"), (1.0, 2.2), 0.0)
-    place = spots_with(new, bench)[0]
+    place = attached_spots(new, bench)[0]
     out = align_many(new, [bench.id, other.id, place.id], "left")
     left = [min(p[0] for p in find(out.furnishings, i).outline) for i in (bench.id, other.id)]
     assert left[0] == pytest.approx(left[1]) == pytest.approx(find(out.spots, place.id).at[0])
@@ -237,7 +237,7 @@ def test_a_dragged_wall_takes_along_what_is_fixed_to_it_and_stands_against_it(by
     assert find(new.switches, "s").at == pytest.approx((4.93 + by, 1.6))
     assert find(new.sockets, "o").at == pytest.approx((5.07 + by, 3.0))
     assert find(new.furnishings, bench.id).outline[0][0] == pytest.approx(bench.outline[0][0] + by)
-    (place,) = spots_with(project, bench)
+    (place,) = attached_spots(project, bench)
     assert find(new.spots, place.id).at == pytest.approx((place.at[0] + by, place.at[1]))
     assert find(new.furnishings, table.id) is table
     assert find(new.openings, "door") is find(project.openings, "door")

@@ -275,12 +275,12 @@ def test_circuits_loads_pairs_and_what_fits(demo):
     assert len(wiring.switches_of(demo, stair.id)) == 2
     assert wiring.load_w(demo, stair) == 10
     plain = device("module-switch-plain")
-    assert any("two-way pair" in w for w in wiring.module_misfits(demo, stair, plain))
+    assert any("two-way pair" in w for w in wiring.module_problems(demo, stair, plain))
     toilet = find(demo.circuits, "circuit-toilet")
-    assert any("needs a neutral" in w for w in wiring.module_misfits(demo, toilet, device("module-switch-neutral")))
+    assert any("needs a neutral" in w for w in wiring.module_problems(demo, toilet, device("module-switch-neutral")))
     heavy = put(demo, replace(find(demo.lamps, "lamp-landing"), watts=900.0))
-    assert any("900 W" in w for w in wiring.module_misfits(heavy, stair, plain))
-    assert wiring.module_misfits(demo, stair, device("module-switch-neutral")) == []
+    assert any("900 W" in w for w in wiring.module_problems(heavy, stair, plain))
+    assert wiring.module_problems(demo, stair, device("module-switch-neutral")) == []
 
 
 def test_a_lamp_is_on_one_circuit_and_modules_travel_with_the_project(demo):
@@ -427,10 +427,10 @@ def test_a_circuit_that_follows_presence_with_nothing_to_switch_it_is_found(room
     words = found[0].remedies[0].text
     # The cheapest that fits, by name and price.
     cheapest = next(d for d in sorted(catalogue(), key=lambda d: d.price) if d.name in words)
-    assert f"{cheapest.price:g}" in words and not wiring.module_misfits(wired, wired.circuits[0], cheapest)
+    assert f"{cheapest.price:g}" in words and not wiring.module_problems(wired, wired.circuits[0], cheapest)
     assert all(
         d.price >= cheapest.price for d in catalogue()
-        if d.family == "module" and not wiring.module_misfits(wired, wired.circuits[0], d)
+        if d.family == "module" and not wiring.module_problems(wired, wired.circuits[0], d)
     )  # fmt: skip
     fed = wiring.set_module(wired, wired.circuits[0].id, cheapest)
     assert not [f for f in findings(fed) if f.rule == "nothing-switches"]

@@ -178,7 +178,7 @@ def test_a_wiring_that_no_module_fits_is_said_and_not_priced(room):
     wired, circuit = wiring.add_circuit(heavy, ("lamp",))
     bill = bill_of(wired, "big", list(wired.sensors))
     assert bill.open == (f"no listed module fits {circuit.name} as it is wired",)
-    assert all(wiring.module_misfits(wired, circuit, d) for d in catalogue() if d.family == "module")
+    assert all(wiring.module_problems(wired, circuit, d) for d in catalogue() if d.family == "module")
 
 
 # -- the ways people walk ------------------------------------------------------------------------------------------

@@ -12,7 +12,7 @@ from vastwatch.advice.checks.wiring import contacts_in_parallel
 from vastwatch.control.export.device_sheet import device_sheet
 from vastwatch.control.export.wiring_table import parallel_words, wiring_table
 from vastwatch.control.house import run
-from vastwatch.design.edits.wiring import conclude_as_wired, could_switch, set_contact
+from vastwatch.design.edits.wiring import could_switch, match_conclusion, set_contact
 from vastwatch.design.expressions import AllOf, AnyOf, Hold, Report
 from vastwatch.design.project import Impairments, find, put
 from vastwatch.design.records import Sensor
@@ -83,7 +83,7 @@ def test_a_conclusion_other_than_the_wiring_is_said_and_cured():
     assert words is not None and "only when all have timed out" in words
     (found,) = contacts_in_parallel(project)
     assert found.rule == "contacts-differ" and set(found.records) == {"c", "a", "b", "here"}
-    cured = conclude_as_wired(project, "c")
+    cured = match_conclusion(project, "c")
     expr = find(cured.presences, "here").expr
     assert isinstance(expr, AnyOf) and [x.sensor for x in expr.of] == ["a", "b"]
     assert parallel_words(cured, cured.circuits[0]) is None and not list(contacts_in_parallel(cured))
@@ -94,11 +94,11 @@ def test_a_conclusion_other_than_the_wiring_is_said_and_cured():
         told = parallel_words(other, other.circuits[0])
         assert (told is None) == (says is None)
     with pytest.raises(ValueError, match="no sensor switches"):
-        conclude_as_wired(wired(), "c")
+        match_conclusion(wired(), "c")
 
 
 def test_the_light_of_two_contacts_goes_out_with_the_later():
-    project = conclude_as_wired(wired(contacts=("a", "b")), "c")
+    project = match_conclusion(wired(contacts=("a", "b")), "c")
     r = rehearse(project, 2, 1)
     # Nobody waves or presses.
     lit = run(project, r.recording).lit["lamp"]

@@ -18,7 +18,7 @@ from vastwatch.commission.calibrate import calibrate, from_pairs
 from vastwatch.commission.known_places import known_places
 from vastwatch.commission.simulated import LiveDevice
 from vastwatch.commission.walk_log import parse_walk
-from vastwatch.design.edits.sensors import could_be, with_type
+from vastwatch.design.edits.sensors import compatible_types, with_type
 from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.expressions import Hold, Report
 from vastwatch.design.placed import as_placed, settings_faults
@@ -103,7 +103,7 @@ def test_another_type_takes_a_sensors_place_and_the_design_stays():
 
 def test_only_what_watches_alike_can_take_a_place():
     project = tracked()
-    names = {d.family for d in could_be(project, sensor(project), catalogue())}
+    names = {d.family for d in compatible_types(project, sensor(project), catalogue())}
     assert {"pir", "radar", "dual", "ultrasonic"} <= names and not names & {"mat", "contact", "module", "plug", "light"}
 
 

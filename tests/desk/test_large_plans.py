@@ -106,9 +106,9 @@ def test_a_small_plan_is_never_hurried(window):
 
 @pytest.mark.parametrize("turn", [0.0, 30.0, 90.0])
 def test_sizes_are_set_about_the_middle_whichever_way_it_is_turned(turn):
-    from vastwatch.design.edits.fittings import turned
+    from vastwatch.design.edits.fittings import turn_outline
 
-    outline = turned(((-1, -0.5), (1, -0.5), (1, 0.5), (-1, 0.5)), (3.0, 2.0), turn)
+    outline = turn_outline(((-1, -0.5), (1, -0.5), (1, 0.5), (-1, 0.5)), (3.0, 2.0), turn)
     wide = resized(outline, 0, 3.0)
     assert sides(wide) == pytest.approx((3.0, 1.0), abs=2e-3)
     deep = resized(wide, 1, 0.4)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import (
     AnyOf,
     AtLeast,
@@ -53,7 +53,7 @@ class _Tellers:
 
     def __init__(self, project: Project, room: Room) -> None:
         self.project = project
-        found = [(find(project.devices, s.device), Report(sensor=s.id)) for s in could_tell(project, room.id)]
+        found = [(find(project.devices, s.device), Report(sensor=s.id)) for s in readable_sensors(project, room.id)]
         # Family by family.
         found.sort(key=lambda x: FAMILIES.index(x[0].family))
         self._found = [(device, report) for device, report in found if device.presence or device.watches == "host"]

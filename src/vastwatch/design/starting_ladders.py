@@ -12,7 +12,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from vastwatch.design.edits.ladders import with_ladder
-from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, ConclusionRef, Dark, Expr, Fact, Hold, Report, same
 from vastwatch.design.ladders import ladder_rows, lamps_for
 from vastwatch.design.needs import HALF_OFF_USES, used_by_people
@@ -180,7 +180,7 @@ def _guests(project: Project, room: Room) -> Rows | None:
 
 
 def _tellers(project: Project, room: Room, are: Callable[[DeviceType], bool]) -> list[Sensor]:
-    return [s for s in could_tell(project, room.id) if are(find(project.devices, s.device))]
+    return [s for s in readable_sensors(project, room.id) if are(find(project.devices, s.device))]
 
 
 # What every ladder needs.

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from vastwatch.design.conclusions import allowed_references
-from vastwatch.design.edits.expressions import WRAPS, Path, part_at, taken_out
-from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.edits.expressions import WRAPS, Path, part_at, without_part
+from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import (
     Belief,
     ClockTime,
@@ -53,7 +53,7 @@ def part_choices(project: Project, presence: Conclusion, path: Path = ()) -> lis
 
 def _sensors(project: Project, presence: Conclusion) -> list[PartChoice]:
     if presence.room is not None:
-        near: list[Sensor] = could_tell(project, presence.room)
+        near: list[Sensor] = readable_sensors(project, presence.room)
     elif presence.level is not None:
         near = [s for s in project.sensors if s.level == presence.level]
     else:
@@ -125,9 +125,13 @@ def doors_of(project: Project, presence: Conclusion) -> list[Report]:
     """The contacts on the doors of a conclusion's room."""
     if presence.room is None:
         return []
-    return [Report(sensor=s.id) for s in could_tell(project, presence.room) if find(project.devices, s.device).at_doors]
+    return [
+        Report(sensor=s.id)
+        for s in readable_sensors(project, presence.room)
+        if find(project.devices, s.device).at_doors
+    ]
 
 
 def is_removable(presence: Conclusion, path: Path) -> bool:
     """Whether something is left without the part at a path."""
-    return taken_out(presence.expr, path) is not None
+    return without_part(presence.expr, path) is not None

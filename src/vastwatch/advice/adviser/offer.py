@@ -11,7 +11,7 @@ from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.met import Met, in_words
 from vastwatch.advice.judging.settings import settings
-from vastwatch.design.edits.sensors import held
+from vastwatch.design.edits.sensors import try_set_hold
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of, sensors_of
@@ -132,7 +132,7 @@ def _held(offer: Offer, room: str) -> Offer:
     assert presence is not None
     hold = offer.judged.recommended_s
     cost = weighed_cost(offer.project.brief.weights, offer.price, hold, offer.devices)
-    return replace(offer, project=held(offer.project, presence.id, hold), rank_cost=cost)
+    return replace(offer, project=try_set_hold(offer.project, presence.id, hold), rank_cost=cost)
 
 
 def judged_on(offer: Offer, room: str, seeds: int, should_continue: Callable[[], bool] = lambda: True) -> Offer:

@@ -28,7 +28,7 @@ from vastwatch.causes.inquiry import IDLE_COSTS
 from vastwatch.control.manual.by_hand import REACH_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.edits.sensors import held
+from vastwatch.design.edits.sensors import try_set_hold
 from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
@@ -368,7 +368,7 @@ def _hung_on(purchase: Purchase, base: Project) -> Purchase:
     bill, new = bill_of(new, purchase.room, sensors), switched(new, purchase.room)
     presence = presence_of(new, purchase.room)
     assert presence is not None
-    new = held(new, presence.id, purchase.offer.judged.recommended_s)
+    new = try_set_hold(new, presence.id, purchase.offer.judged.recommended_s)
     return changed(
         purchase,
         options=tuple(changed(o, base=base) for o in purchase.options),

@@ -16,7 +16,7 @@ from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.met import Met
 from vastwatch.advice.judging.settings import settings
-from vastwatch.design.edits.sensors import held
+from vastwatch.design.edits.sensors import try_set_hold
 from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
@@ -147,7 +147,7 @@ def _school(
             judged = judging.judge(project, room, settings().days, every, should_continue, report_progress)
     except ValueError as e:
         return School(name, devices, bill, why_not=str(e))
-    return School(name, devices, bill, held(project, presence.id, judged.recommended_s), judged)
+    return School(name, devices, bill, try_set_hold(project, presence.id, judged.recommended_s), judged)
 
 
 def _first(options: list[Option]) -> Option | None:

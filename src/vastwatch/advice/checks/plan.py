@@ -12,7 +12,7 @@ import numpy as np
 
 from vastwatch.advice.checks.finding import Advice, Finding
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
-from vastwatch.design.edits.removing import counted
+from vastwatch.design.edits.removing import count_words
 from vastwatch.design.needs import HALF_OFF_USES, MANUAL_ON_USES
 from vastwatch.design.places import display_name, opening_middle, room_at, rooms_beside
 from vastwatch.design.project import Project, find, on_level
@@ -191,7 +191,7 @@ def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
     for ident, people in lost.items():
         spot = find(project.spots, ident)
         room = find(project.rooms, spot.room)
-        who = people[0].name if len(people) == 1 else f"{people[0].name} and {counted(len(people) - 1, 'other')}"
+        who = people[0].name if len(people) == 1 else f"{people[0].name} and {count_words(len(people) - 1, 'other')}"
         yield Finding(
             "stay-unreachable", "wrong", (spot.id, *(p.id for p in people), room.id),
             f"{who} cannot get to “{spot.name}” in {room.name.lower()}: there is no path. Time meant to be "

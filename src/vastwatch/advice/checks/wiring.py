@@ -11,7 +11,7 @@ from vastwatch.advice.checks.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H,
 from vastwatch.advice.hardware.bill import lamps_by_hand_alone, module_for
 from vastwatch.advice.hardware.fixing import weight_at
 from vastwatch.control.export.wiring_table import parallel_words
-from vastwatch.design.edits.wiring import module_misfits, socket_distance, switches_of
+from vastwatch.design.edits.wiring import module_problems, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import display_name, room_of
 from vastwatch.design.presence import reports
@@ -67,7 +67,7 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
     for circuit in project.circuits:
         rooms = list(dict.fromkeys(find(project.lamps, x).room for x in circuit.lamps))
         if circuit.module is not None:
-            for words in module_misfits(project, circuit, find(project.devices, circuit.module)):
+            for words in module_problems(project, circuit, find(project.devices, circuit.module)):
                 yield Finding(
                     "module-misfit", "wrong", (circuit.id,), f"{circuit.name}: {words}.",
                     (Advice("Choose another module in the Brief, or change the wiring."),),

@@ -10,7 +10,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vastwatch.design.edits.wiring import circuit_of, module_misfits, set_module, switches_of
+from vastwatch.design.edits.wiring import circuit_of, module_problems, set_module, switches_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of, sensors_of
@@ -121,7 +121,7 @@ def module_for(project: Project, circuit: Circuit) -> DeviceType | None:
     fits = [
         d
         for d in catalogue()
-        if d.is_module and (plugged or d.in_switch_box or d.needs_neutral) and not module_misfits(project, circuit, d)
+        if d.is_module and (plugged or d.in_switch_box or d.needs_neutral) and not module_problems(project, circuit, d)
     ]
     return min(fits, key=lambda d: d.price, default=None)
 

@@ -28,7 +28,7 @@ from vastwatch.advice.simulation.curves import WavingAtAny
 from vastwatch.advice.simulation.end_to_end import Outcomes, laid
 from vastwatch.advice.simulation.weeks import into_the_dark, lighting, lived, lived_together
 from vastwatch.control.concluding import evaluated
-from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of, with_hold
@@ -423,7 +423,7 @@ def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bo
 
 def _by_technology(project: Project, room: str, expr: Expr) -> dict[str, tuple[Report, ...]]:
     """What tells of people in a room, by technology: of what the conclusion reads, and as it reads it."""
-    mine = {s.id for s in could_tell(project, room)}
+    mine = {s.id for s in readable_sensors(project, room)}
     out: dict[str, list[Report]] = {}
     for part in every_part(expr):
         if isinstance(part, Report) and part.sensor in mine:

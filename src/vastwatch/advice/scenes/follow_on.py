@@ -16,7 +16,7 @@ import numpy as np
 
 from vastwatch.advice.judging.settings import SHIPPED
 from vastwatch.design.edits.ladders import add_row, add_scene
-from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import AllOf, Dark, Expr, Hold, Report
 from vastwatch.design.ladders import ladder_rows, ladders_in
 from vastwatch.design.places import room_of
@@ -100,7 +100,7 @@ def crossing(truth: Truth, a: str, b: str) -> tuple[float, float] | None:
 def _tells(project: Project, truth: Truth, a: Room, b: Room) -> Iterator[tuple[str, Expr]]:
     """What tells in one room that somebody is about to go into another, the surest first, with its name."""
     door = crossing(truth, a.id, b.id)
-    there = [s for s in could_tell(project, a.id) if (r := room_of(project, s)) is not None and r.id == a.id]
+    there = [s for s in readable_sensors(project, a.id) if (r := room_of(project, s)) is not None and r.id == a.id]
     for zone in project.zones:
         if door is None or zone.role == "exclude" or all(s.id != zone.sensor for s in there):
             continue

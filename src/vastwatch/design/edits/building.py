@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits.following import carried_along
+from vastwatch.design.edits.following import move_attached
 from vastwatch.design.project import Construction, Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
@@ -360,7 +360,7 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
             other = overlapped(room.outline, (r for r in rooms if r.level == level and r is not room))
             if other is not None:
                 raise ValueError(f"{room.name} would overlap {other.name.lower()}")
-    new = carried_along(project, replace(project, rooms=rooms, walls=walls), level)
+    new = move_attached(project, replace(project, rooms=rooms, walls=walls), level)
     by_id = {w.id: w for w in walls}
     for o in new.openings:
         w = by_id[o.wall]

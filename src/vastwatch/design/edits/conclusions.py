@@ -33,7 +33,7 @@ def add_conclusion(
     return replace(project, presences=(*project.presences, made)), made
 
 
-def let_light(project: Project, presence: str) -> Project:
+def set_lighting_conclusion(project: Project, presence: str) -> Project:
     """Let the lamps of its room follow a conclusion, in place of that which they followed. Raises ValueError for one
     that is about no room."""
     chosen = find(project.presences, presence)

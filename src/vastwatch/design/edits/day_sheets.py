@@ -46,7 +46,7 @@ def week_of(person: Person) -> list[list[Block]]:
     return out
 
 
-def companions(project: Project, person: Person) -> list[Person]:
+def group_members(project: Project, person: Person) -> list[Person]:
     """Everybody of the person's group, or the person alone."""
     return [p for p in project.people if p.group == person.group] if person.group else [person]
 
@@ -63,7 +63,7 @@ def set_errand(project: Project, person_id: str, index: int, **fields: Any) -> P
 
 def _changed(project: Project, person_id: str, name: str, index: int, fields: dict[str, Any]) -> Project:
     me = find(project.people, person_id)
-    for person in companions(project, me):
+    for person in group_members(project, me):
         lines = list(getattr(person, name))
         if index >= len(lines) and person is not me:
             continue
@@ -75,21 +75,21 @@ def _changed(project: Project, person_id: str, name: str, index: int, fields: di
 
 def add_stay(project: Project, person_id: str, stay: Stay) -> Project:
     """Add a line to somebody's sheet, and to those of their group."""
-    for person in companions(project, find(project.people, person_id)):
+    for person in group_members(project, find(project.people, person_id)):
         project = put(project, replace(person, stays=(*person.stays, stay)))
     return project
 
 
 def add_errand(project: Project, person_id: str, errand: Errand) -> Project:
     """Add an errand, for the whole group."""
-    for person in companions(project, find(project.people, person_id)):
+    for person in group_members(project, find(project.people, person_id)):
         project = put(project, replace(person, errands=(*person.errands, errand)))
     return project
 
 
 def remove_stay(project: Project, person_id: str, index: int) -> Project:
     """Take a line away, for the whole group. Raises ValueError for the last one: everybody is somewhere."""
-    for person in companions(project, find(project.people, person_id)):
+    for person in group_members(project, find(project.people, person_id)):
         if len(person.stays) < 2:
             raise ValueError("the last line cannot be deleted; remove the person instead")
         if index < len(person.stays):
@@ -100,7 +100,7 @@ def remove_stay(project: Project, person_id: str, index: int) -> Project:
 
 def remove_errand(project: Project, person_id: str, index: int) -> Project:
     """Take an errand away, for the whole group."""
-    for person in companions(project, find(project.people, person_id)):
+    for person in group_members(project, find(project.people, person_id)):
         if index < len(person.errands):
             errands = person.errands[:index] + person.errands[index + 1 :]
             project = put(project, replace(person, errands=errands))

@@ -53,10 +53,10 @@ def set_underlay_scale(project: Project, level_id: str, a: Point, b: Point, metr
     scale = u.metres_per_px * k
     if not 1e-5 < scale < 10:
         raise ValueError(f"the scale would be {scale:g} m per pixel, which is not plausible for a building plan")
-    return put_underlay(project, level, at=(round(at[0], 4), round(at[1], 4)), metres_per_px=scale)
+    return set_underlay(project, level, at=(round(at[0], 4), round(at[1], 4)), metres_per_px=scale)
 
 
-def put_underlay(project: Project, level: Level, **fields: object) -> Project:
+def set_underlay(project: Project, level: Level, **fields: object) -> Project:
     """Change fields of a level's underlay. Raises ValueError where it has none."""
     if level.underlay is None:
         raise ValueError("there is no picture under this level")

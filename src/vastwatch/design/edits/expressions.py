@@ -58,7 +58,7 @@ def replaced(expr: Expr, path: Path, new: Expr) -> Expr:
     return with_parts(expr, tuple(parts))
 
 
-def taken_out(expr: Expr, path: Path) -> Expr | None:
+def without_part(expr: Expr, path: Path) -> Expr | None:
     """Without what stands at a path; None where nothing is left.
 
     What starts goes and what keeps stays, or the other way round; of a door latch without its door the motion stays,
@@ -68,7 +68,7 @@ def taken_out(expr: Expr, path: Path) -> Expr | None:
         return None
     k, *rest = path
     parts = list(parts_of(expr))
-    left = taken_out(parts[k], tuple(rest)) if rest else None
+    left = without_part(parts[k], tuple(rest)) if rest else None
     if left is not None:
         parts[k] = left
         return with_parts(expr, tuple(parts))
@@ -140,7 +140,7 @@ def joined(expr: Expr, path: Path, new: Expr, by: str = "any") -> Expr:
     return replaced(expr, path, kind(of=(part, new)))
 
 
-def relisted(expr: Expr, path: Path, kind: str) -> Expr:
+def with_list_kind(expr: Expr, path: Path, kind: str) -> Expr:
     """With a list at a path read in another way: any, all, at_least (two of them). Itself for what is no list."""
     part = part_at(expr, path)
     if not isinstance(part, AnyOf | AllOf | AtLeast):
@@ -170,7 +170,7 @@ def moved(expr: Expr, source: Path, target: Path) -> Expr:
         return expr
     put_in = joined(marked, at, part)
     gap = next(p for p, x in paths(put_in) if x is _GAP)
-    made = taken_out(put_in, gap)
+    made = without_part(put_in, gap)
     # What latches a door goes with its motion: nothing may be lost on the way.
     return made if made is not None and _leaves(made) == _leaves(expr) else expr
 

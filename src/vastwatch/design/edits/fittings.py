@@ -12,7 +12,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
-from vastwatch.design.edits.following import fixed_to, spots_with
+from vastwatch.design.edits.following import attached_sensors, attached_spots
 from vastwatch.design.naming import place_name
 from vastwatch.design.places import opening_middle, room_at, rooms_beside
 from vastwatch.design.project import Project, find, fresh_id, on_level, put, unique_name
@@ -71,7 +71,7 @@ def move_opening(project: Project, ident: str, offset: float) -> Project:
     _, (ux, uy) = opening_middle(project, opening)
     by = offset - opening.offset
     project = put(project, replace(opening, offset=offset))
-    for sensor in fixed_to(project, ident):
+    for sensor in attached_sensors(project, ident):
         x, y, z = sensor.at
         at = (round(x + by * ux, 4), round(y + by * uy, 4))
         if room_at(project, sensor.level, *at) is None:
@@ -162,7 +162,7 @@ def _top_of(project: Project, kind: FurnitureType, level: str) -> float:
 def footprint(kind: FurnitureType, at: Point, turn: float) -> Outline:
     """What a piece covers. Its front is the side away from the wall: local +y, turned to the direction asked for."""
     w, d = kind.width / 2, kind.depth / 2
-    return turned(((-w, -d), (w, -d), (w, d), (-w, d)), at, turn - 90.0)
+    return turn_outline(((-w, -d), (w, -d), (w, d), (-w, d)), at, turn - 90.0)
 
 
 def _spots_of(project: Project, kind: FurnitureType, room: str, level: str, at: Point, turn: float) -> list[Spot]:
@@ -175,12 +175,12 @@ def _spots_of(project: Project, kind: FurnitureType, room: str, level: str, at: 
         )  # fmt: skip
         if not kind.lies or kind.width < FOR_TWO_M:
             return [spot]
-        sides = turned(((-kind.width / 4, 0.0), (kind.width / 4, 0.0)), at, turn - 90.0)
+        sides = turn_outline(((-kind.width / 4, 0.0), (kind.width / 4, 0.0)), at, turn - 90.0)
         return [replace(spot, name=f"{spot.name}, {side}", at=p) for side, p in zip(("one side", "other side"), sides)]
     activity = kind.seated_before or kind.stands_before
     if activity is None:
         return []
-    before = turned(((0.0, kind.depth / 2 + BEFORE_M),), at, turn - 90.0)[0]
+    before = turn_outline(((0.0, kind.depth / 2 + BEFORE_M),), at, turn - 90.0)[0]
     there = room_at(project, level, *before)
     if there is None or there.id != room:
         return []
@@ -192,7 +192,7 @@ def _spots_of(project: Project, kind: FurnitureType, room: str, level: str, at: 
     ]  # fmt: skip
 
 
-def turned(outline: Outline, at: Point, degrees: float) -> Outline:
+def turn_outline(outline: Outline, at: Point, degrees: float) -> Outline:
     """An outline about the origin, turned and then set down at a point."""
     c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
     return tuple((round(at[0] + c * x - s * y, 4), round(at[1] + s * x + c * y, 4)) for x, y in outline)
@@ -209,22 +209,22 @@ def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees:
     if room_at(project, piece.level, *to) is None:
         raise ValueError("furniture must be inside a room")
     about = tuple((x - cx, y - cy) for x, y in piece.outline)
-    mine = {s.id for s in spots_with(project, piece)}
+    mine = {s.id for s in attached_spots(project, piece)}
     spots = []
     for spot in project.spots:
         if spot.id in mine:
-            at = turned(((spot.at[0] - cx, spot.at[1] - cy),), to, degrees)[0]
+            at = turn_outline(((spot.at[0] - cx, spot.at[1] - cy),), to, degrees)[0]
             there = room_at(project, piece.level, *at)
             if there is not None:
                 spot = replace(spot, at=at, facing=(spot.facing + degrees) % 360, room=there.id)
         spots.append(spot)
     climb = None if piece.climb is None else (piece.climb + degrees) % 360
-    new = replace(piece, outline=turned(about, to, degrees), climb=climb)
+    new = replace(piece, outline=turn_outline(about, to, degrees), climb=climb)
     furnishings = tuple(new if f is piece else f for f in project.furnishings)
     project = replace(project, furnishings=furnishings, spots=tuple(spots))
-    for sensor in fixed_to(project, ident):
+    for sensor in attached_sensors(project, ident):
         x, y, z = sensor.at
-        at = turned(((x - cx, y - cy),), to, degrees)[0]
+        at = turn_outline(((x - cx, y - cy),), to, degrees)[0]
         if room_at(project, sensor.level, *at) is None:
             raise ValueError(f"{sensor.name} would be left outside")
         project = put(project, replace(sensor, at=(*at, z), yaw=(sensor.yaw + degrees) % 360))

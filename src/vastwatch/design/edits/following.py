@@ -27,7 +27,7 @@ LARGEST_M = 6.0
 STILL_M = 1e-6
 
 
-def spots_with(project: Project, piece: Furnishing) -> list[Spot]:
+def attached_spots(project: Project, piece: Furnishing) -> list[Spot]:
     """The spots that go where a piece goes: those on it, and those of whoever faces it from within arm's reach and is
     not on some other piece."""
     out = []
@@ -53,7 +53,7 @@ def spots_with(project: Project, piece: Furnishing) -> list[Spot]:
     return out
 
 
-def fixed_to(project: Project, ident: str) -> list[Sensor]:
+def attached_sensors(project: Project, ident: str) -> list[Sensor]:
     """The sensors that are fixed to a piece of furniture, a door or a window: they go where it goes."""
     return [s for s in project.sensors if s.host == ident]
 
@@ -105,7 +105,7 @@ class _Moved:
         return any(a and b for a, b in zip(at, at[1:] + at[:1]))
 
 
-def carried_along(old: Project, new: Project, level: str) -> Project:
+def move_attached(old: Project, new: Project, level: str) -> Project:
     """The building with moved walls, together with what they carry: sensors, switches and sockets at their faces,
     furniture with its back to them and whoever is at it. Openings stay where they are in the room, spots come into
     the room that is now around them, lamps stay in theirs.
@@ -172,10 +172,10 @@ def _furniture(old: Project, new: Project, level: str, went: list[_Moved]) -> Pr
             continue
         climb = None if piece.climb is None else (piece.climb + m.turn) % 360
         new = put(new, replace(piece, outline=tuple(m.to(p) for p in piece.outline), climb=climb))
-        for spot in spots_with(old, piece):
+        for spot in attached_spots(old, piece):
             now = find(new.spots, spot.id)
             new = put(new, replace(now, at=m.to(spot.at), facing=round((spot.facing + m.turn) % 360, 2)))
-        for sensor in fixed_to(old, piece.id):
+        for sensor in attached_sensors(old, piece.id):
             x, y, z = sensor.at
             new = put(new, replace(sensor, at=(*m.to((x, y)), z), yaw=round((sensor.yaw + m.turn) % 360, 2)))
     return new

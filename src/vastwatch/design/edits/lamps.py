@@ -10,7 +10,7 @@ from vastwatch.design.project import Project, find, fresh_id, put
 from vastwatch.design.records import Photometry
 
 
-class Read(Protocol):
+class PhotometryData(Protocol):
     """What a photometric file says of a lamp."""
 
     @property
@@ -29,7 +29,7 @@ def photometry_for(project: Project, lamp: str) -> Photometry | None:
     return None if found is None else find(project.photometries, found)
 
 
-def with_photometry(project: Project, lamp: str, read: Read) -> Project:
+def with_photometry(project: Project, lamp: str, read: PhotometryData) -> Project:
     """A lamp that goes by a table, with the lumens and watts that came with it; a table that is there already under
     that name, with the same figures, is used again."""
     record = find(project.lamps, lamp)

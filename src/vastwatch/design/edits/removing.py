@@ -30,7 +30,7 @@ class Removal(NamedTuple):
     gone: tuple[str, ...]
     stays: tuple[str, ...] = ()
 
-    def told(self) -> str:
+    def in_words(self) -> str:
         """What becomes of the rest, to follow on the name of what is deleted."""
         with_ = f", along with {', '.join(self.gone)}" if self.gone else ""
         return with_ + (f"; {', '.join(self.stays)} kept in place" if self.stays else "")
@@ -119,8 +119,8 @@ def _words(old: Project, new: Project, named: list[str]) -> tuple[str, ...]:
 
     if lost("rooms"):
         # With a whole level, what is in its rooms goes without saying.
-        return (counted(lost("rooms"), "room"),)
-    out = [counted(lost(c), singular(c)) for c in _TOLD]
+        return (count_words(lost("rooms"), "room"),)
+    out = [count_words(lost(c), singular(c)) for c in _TOLD]
     spots = {r.id for r in old.spots}
     if spots.intersection(named):
         lines = _lines(old) - _lines(new)
@@ -134,13 +134,13 @@ def _left(new: Project, rooms: list[Room]) -> tuple[str, ...]:
         any(f.level == r.level and polygons.contains_point(r.outline, *middle_of(f)) for r in rooms)
         for f in new.furnishings
     )
-    return (counted(pieces, "piece"),) if pieces else ()
+    return (count_words(pieces, "piece"),) if pieces else ()
 
 
 def _lines(project: Project) -> int:
     return sum(len(p.stays) + len(p.errands) for p in project.people)
 
 
-def counted(n: int, word: str) -> str:
+def count_words(n: int, word: str) -> str:
     """`1 wall`, `3 walls`, `2 switches`; nothing for none."""
     return "" if n == 0 else f"1 {word}" if n == 1 else f"{n} {word}{'es' if word.endswith('ch') else 's'}"

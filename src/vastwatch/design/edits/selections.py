@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits.following import fixed_to, spots_with
+from vastwatch.design.edits.following import attached_sensors, attached_spots
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.design.references import settled
@@ -37,7 +37,9 @@ def _with_companions(project: Project, idents: Sequence[str]) -> list[str]:
     for collection, record in records_of(project, idents):
         if collection != "furnishings":
             continue
-        companions = [s.id for s in spots_with(project, record)] + [s.id for s in fixed_to(project, record.id)]
+        companions = [s.id for s in attached_spots(project, record)] + [
+            s.id for s in attached_sensors(project, record.id)
+        ]
         out += [ident for ident in companions if ident not in out]
     return out
 

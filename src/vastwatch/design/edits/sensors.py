@@ -82,7 +82,7 @@ def add_sensor(
     return project, sensor
 
 
-def could_be(project: Project, sensor: Sensor, types: Sequence[DeviceType]) -> list[DeviceType]:
+def compatible_types(project: Project, sensor: Sensor, types: Sequence[DeviceType]) -> list[DeviceType]:
     """The types that could hang in a sensor's place: what watches as it does, an area or what it is fixed to."""
     now = find(project.devices, sensor.device)
     return [
@@ -108,7 +108,7 @@ def with_type(project: Project, sensor_id: str, device: DeviceType) -> Project:
     return without_unused_types(project, new)
 
 
-def could_tell(project: Project, room: str) -> list[Sensor]:
+def readable_sensors(project: Project, room: str) -> list[Sensor]:
     """The sensors that a room's presence could read: those that hang in it, and those on its doors and windows, which
     two rooms share."""
     level = find(project.rooms, room).level
@@ -136,7 +136,7 @@ def set_hold(project: Project, presence: str, seconds: float) -> Project:
     return put(project, replace(old, expr=expr))
 
 
-def held(project: Project, presence: str, seconds: float) -> Project:
+def try_set_hold(project: Project, presence: str, seconds: float) -> Project:
     """As `set_hold`; the project itself where the conclusion has no single hold to set."""
     has_one = with_hold(find(project.presences, presence).expr, seconds) is not None
     return set_hold(project, presence, seconds) if has_one else project

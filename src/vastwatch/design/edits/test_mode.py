@@ -6,7 +6,7 @@ from datetime import datetime
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits.sensors import held
+from vastwatch.design.edits.sensors import try_set_hold
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, ServiceHold, TestMode, find
 
@@ -28,7 +28,7 @@ def begin_test(project: Project, now: datetime, hold_s: float = TEST_HOLD_S) -> 
     if not kept:
         raise ValueError("no conclusion has a hold time to shorten")
     for service in kept:
-        project = held(project, service.presence, hold_s)
+        project = try_set_hold(project, service.presence, hold_s)
     mode = TestMode(since=now.isoformat(timespec="minutes"), hold_s=hold_s, service=kept)
     return replace(project, brief=replace(project.brief, test_mode=mode))
 
@@ -41,5 +41,5 @@ def end_test(project: Project) -> Project:
         raise ValueError("no hold time is shortened")
     for service in mode.service:
         if hold_of(find(project.presences, service.presence).expr) == mode.hold_s:
-            project = held(project, service.presence, service.seconds)
+            project = try_set_hold(project, service.presence, service.seconds)
     return replace(project, brief=replace(project.brief, test_mode=None))

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import SAME, add_room, alongside, overlapped, room_edges, uncovered
-from vastwatch.design.edits.removing import counted, removed
+from vastwatch.design.edits.removing import count_words, removed
 from vastwatch.design.places import middle_of, opening_middle, room_of
 from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, on_level, put, unique_name
 from vastwatch.design.references import copied
@@ -59,7 +59,7 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
         moved = tuple(_moved(r, dx, dy) if r.id in idents else r for r in getattr(project, collection))
         project = replace(project, **{collection: moved})
     project = _at_their_doors(project, stay)
-    return Relocated(project, (counted(len(lost), "opening"),) if lost else ())
+    return Relocated(project, (count_words(len(lost), "opening"),) if lost else ())
 
 
 def _at_their_doors(project: Project, stay: set[str]) -> Project:

@@ -89,7 +89,7 @@ def set_contact(project: Project, circuit_id: str, sensor: str, on: bool) -> Pro
     return put(project, replace(circuit, contacts=(*others, sensor) if on else others))
 
 
-def conclude_as_wired(project: Project, circuit_id: str) -> Project:
+def match_conclusion(project: Project, circuit_id: str) -> Project:
     """Let what lights a circuit's room be any of the sensors that switch it in parallel. Raises ValueError where no
     sensor does, or nothing concludes of the room."""
     circuit = find(project.circuits, circuit_id)
@@ -109,7 +109,7 @@ def set_module(project: Project, circuit_id: str, device: DeviceType | None) -> 
     return without_unused_types(project, new)
 
 
-def module_misfits(project: Project, circuit: Circuit, device: DeviceType) -> list[str]:
+def module_problems(project: Project, circuit: Circuit, device: DeviceType) -> list[str]:
     """What a circuit has against a module, in sentences."""
     out = []
     load = load_w(project, circuit)

@@ -285,7 +285,7 @@ class Builder:
             done = remove(self.project, sorted(self.bench.focus.marked))
             self.bench.document.apply(done.project, f"Delete {n} objects")
             self.bench.focus.set(selected=self.bench.focus.room, marked=frozenset())
-            self.bench.say(f"Deleted {n} objects{done.told()}. Ctrl+Z undoes it.")
+            self.bench.say(f"Deleted {n} objects{done.in_words()}. Ctrl+Z undoes it.")
             return
         found = find_any(self.project, self.bench.focus.selected or "")
         if found is None or self.bench.focus.here.shapes == "nothing":
@@ -301,4 +301,4 @@ class Builder:
         done = remove(self.project, [record.id])
         name = f"the {opening_words(self.project, record)}" if collection == "openings" else record.name.lower()
         self.bench.document.apply(done.project, f"Delete {name}")
-        self.bench.say(f"Deleted {name}{done.told()}. Ctrl+Z undoes it.")
+        self.bench.say(f"Deleted {name}{done.in_words()}. Ctrl+Z undoes it.")

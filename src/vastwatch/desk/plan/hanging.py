@@ -14,7 +14,7 @@ from PyQt6.QtCore import QPointF, Qt
 from vastwatch.advice.hardware.default_place import default_place
 from vastwatch.advice.hardware.fixing import fixed_place
 from vastwatch.design.edits.building import rectangle
-from vastwatch.design.edits.fittings import turned
+from vastwatch.design.edits.fittings import turn_outline
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.places import room_at, room_of
@@ -162,7 +162,7 @@ class Hanging:
         to = snap(project, device, level, x, y, NEW_SNAP_PX / bench.scale_px)
         if "ceiling" in device.mounts:
             return [rectangle(to.x - k / 2, to.y - k / 2, k, k)]
-        return [turned(((-k / 2, -k / 2), (k, 0.0), (-k / 2, k / 2)), (to.x, to.y), to.yaw or 0.0)]
+        return [turn_outline(((-k / 2, -k / 2), (k, 0.0), (-k / 2, k / 2)), (to.x, to.y), to.yaw or 0.0)]
 
     def turn(self, degrees: float) -> bool:
         """Turn the selected sensor, positive to the left; False where none is selected alone."""

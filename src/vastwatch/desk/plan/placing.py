@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from vastwatch.control.outputs.handler import handlers
 from vastwatch.design.edits.building import rectangle
-from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_opening, add_output, footprint, turned
+from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_opening, add_output, footprint, turn_outline
 from vastwatch.design.edits.ladders import add_button
 from vastwatch.design.edits.wiring import add_socket, add_switch
 from vastwatch.design.naming import opening_words, place_name
@@ -123,7 +123,7 @@ class Placing:
         if group == "furniture":
             kind = next(k for k in furniture() if k.name == name)
             at, turn = stand(self.project, self.level, kind, x, y)
-            front = turned(
+            front = turn_outline(
                 ((-0.08, kind.depth / 2), (0.08, kind.depth / 2), (0.0, kind.depth / 2 + 0.12)), at, turn - 90
             )
             return [footprint(kind, at, turn), front]

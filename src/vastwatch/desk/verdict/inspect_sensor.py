@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.checks.wiring import MAT_REACH_M
 from vastwatch.advice.hardware.fixing import weight_at
-from vastwatch.design.edits.sensors import could_be, with_type
+from vastwatch.design.edits.sensors import compatible_types, with_type
 from vastwatch.design.placed import as_placed, holds_words, own_hold_s, settings_faults
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find
@@ -68,7 +68,7 @@ def _type_choice(form: Form, sensor: Any) -> None:
     """What hangs there, to be another type: the design around it stays."""
     project = form.document.project
     types = {d.id: d for d in (*project.devices, *catalogue())}
-    could = {d.id: d for d in could_be(project, sensor, list(types.values()))}
+    could = {d.id: d for d in compatible_types(project, sensor, list(types.values()))}
     form.choice(
         form.tr("Type"), [(d.id, d.name) for d in could.values()], lambda r: r.device,
         lambda r, ident: with_type(form.document.project, r.id, could[ident]),

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.edits.building import add_rooms
 from vastwatch.design.edits.fittings import OPENING_SIZES, add_furnishing
-from vastwatch.design.edits.removing import counted
+from vastwatch.design.edits.removing import count_words
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, fresh_ids, on_level, unique_name
 from vastwatch.files.check import ProjectError, faults_of
@@ -110,8 +110,8 @@ def bring_understood(
             pieces += stands
     for fault in faults_of(new):
         raise ProjectError(f"this drawing does not make a valid building: {fault}")
-    told = [counted(walls + len(new.walls) - before, "wall"), counted(len(rooms), "room")]
-    told += [counted(n, kind) for kind, n in openings.items()]
+    told = [count_words(walls + len(new.walls) - before, "wall"), count_words(len(rooms), "room")]
+    told += [count_words(n, kind) for kind, n in openings.items()]
     if pieces:
         told.append(f"{pieces} pieces of furniture" if pieces > 1 else "1 piece of furniture")
     if refused:

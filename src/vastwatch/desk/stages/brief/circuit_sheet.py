@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.advice.checks.cautions import CAUTIONS
 from vastwatch.control.export.wiring_table import State, parallel_words, wiring_table
-from vastwatch.design.edits.wiring import conclude_as_wired
+from vastwatch.design.edits.wiring import match_conclusion
 from vastwatch.design.project import find
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import label, pressed, row
@@ -78,7 +78,7 @@ class CircuitSheet(QDialog):
 
     def _cure(self) -> None:
         try:
-            new = conclude_as_wired(self.document.project, self.ident)
+            new = match_conclusion(self.document.project, self.ident)
         except ValueError as e:
             self.say.emit(error_sentence(e))
             return

@@ -277,7 +277,7 @@ class PeoplePage(Sleeper):
         if person is None:
             return
         project = self.document.project
-        for one in day_sheets.companions(project, person):
+        for one in day_sheets.group_members(project, person):
             project = removed(project, one.id)
         who = person.group or person.name
         self._apply(project, f"Remove {who.lower()}")

@@ -155,7 +155,7 @@ class WiringPage(Sleeper):
         module.activated.connect(lambda i, box=module: self._module(circuit.id, box.itemData(i)))
         box.addWidget(row(neutral, module, stretch=1))
         if circuit.module is not None:
-            for words in wiring.module_misfits(project, circuit, find(project.devices, circuit.module)):
+            for words in wiring.module_problems(project, circuit, find(project.devices, circuit.module)):
                 box.addWidget(label(words[:1].upper() + words[1:] + ".", "bad", True))
         live = QCheckBox(self.tr("permanent live"))
         live.setToolTip(self.tr("The module is fed upstream of the wall switch, which only sends it a signal"))

@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.edits.building import add_room, place_beside, rectangle
-from vastwatch.design.edits.day_sheets import companions
+from vastwatch.design.edits.day_sheets import group_members
 from vastwatch.design.edits.fittings import OPENING_SIZES
 from vastwatch.design.edits.removing import Removal, removed
 from vastwatch.design.edits.split_join import join_rooms
@@ -191,7 +191,7 @@ class BuildPanel(QWidget):
 
     def _remove_person(self, ident: str, name: str) -> None:
         project = self.document.project
-        for person in companions(project, find(project.people, ident)):
+        for person in group_members(project, find(project.people, ident)):
             project = removed(project, person.id)
         self.document.apply(project, f"Remove {name.lower()}")
 

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.design.edits.removing import counted
+from vastwatch.design.edits.removing import count_words
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.parts import Choice, column, label, plain, row, row_in, scrolling
 from vastwatch.desk.shell.theme import Theme
@@ -186,7 +186,7 @@ class DrawingDialog(QDialog):
 
 def found_words(found: Understood) -> str:
     """What was understood, in one line."""
-    parts = [counted(len(found.walls), "wall"), counted(len(found.rooms), "room")]
-    parts += [counted(found.openings(kind), kind) for kind in ("door", "window", "archway")]
+    parts = [count_words(len(found.walls), "wall"), count_words(len(found.rooms), "room")]
+    parts += [count_words(found.openings(kind), kind) for kind in ("door", "window", "archway")]
     parts.append(f"{len(found.pieces)} pieces of furniture" if found.pieces else "")
     return ", ".join(words for words in parts if words) or "nothing"

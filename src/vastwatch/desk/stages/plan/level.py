@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.design.edits.drawing_aids import put_underlay, set_underlay_scale
+from vastwatch.design.edits.drawing_aids import set_underlay, set_underlay_scale
 from vastwatch.design.edits.levels import add_level, copy_level, fill_level
 from vastwatch.design.edits.removing import remove
 from vastwatch.design.project import Project, put
@@ -259,7 +259,7 @@ class LevelPanel(Sleeper):
     def _set(self, words: str, key: str | None = None, **fields: object) -> None:
         level = self.level
         if level is not None and level.underlay is not None:
-            self.document.apply(put_underlay(self.document.project, level, **fields), words, key)
+            self.document.apply(set_underlay(self.document.project, level, **fields), words, key)
 
     def _move(self, axis: int, value: float) -> None:
         level = self.level

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.advice.scenes.light_feedback import feedback, proposed
 from vastwatch.control.light.darkness import thresholds
-from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.project import Project, find, put
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
@@ -172,7 +172,7 @@ def _typed_lux(text: str) -> float:
 def _source_sensor(project: Project, room: str, kind: str) -> str | None:
     """A sensor that can tell a room's dark in some way."""
     # What is there for light alone before what tells it besides.
-    near = sorted(could_tell(project, room), key=lambda s: find(project.devices, s.device).on_off)
+    near = sorted(readable_sensors(project, room), key=lambda s: find(project.devices, s.device).on_off)
     for sensor in near:
         device = find(project.devices, sensor.device)
         if kind == "shut door" and device.at_doors:

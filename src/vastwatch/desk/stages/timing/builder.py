@@ -11,16 +11,16 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
 
 from vastwatch.control.lighting import made_by
 from vastwatch.design.day_time import day_time_words, parse_window
-from vastwatch.design.edits.conclusions import add_conclusion, let_light, set_expr
+from vastwatch.design.edits.conclusions import add_conclusion, set_expr, set_lighting_conclusion
 from vastwatch.design.edits.expressions import (
     Path,
     joined,
     moved,
     part_at,
-    relisted,
     replaced,
-    taken_out,
     unwrapped,
+    with_list_kind,
+    without_part,
     wrapped,
 )
 from vastwatch.design.edits.removing import removed
@@ -154,7 +154,7 @@ class Builder(QWidget):
             # Of a hold or a delay its figure is what there is to take hold of: what it is around stays.
             self._apply(unwrapped(shown.expr, path), f"Change “{shown.name}”")
         elif shown is not None:
-            self._apply(taken_out(shown.expr, path), f"Remove a condition from “{shown.name}”")
+            self._apply(without_part(shown.expr, path), f"Remove a condition from “{shown.name}”")
 
     def _move(self, source: Path, target: Path) -> None:
         shown = self.shown
@@ -182,8 +182,8 @@ class Builder(QWidget):
 
         changed = f"Change “{shown.name}”"
         if piece.field == "list" or (piece.field == "k" and isinstance(part, AtLeast)):
-            add(menu, self.tr("any of them"), lambda: relisted(expr, path, "any"), changed)
-            add(menu, self.tr("all of them"), lambda: relisted(expr, path, "all"), changed)
+            add(menu, self.tr("any of them"), lambda: with_list_kind(expr, path, "any"), changed)
+            add(menu, self.tr("all of them"), lambda: with_list_kind(expr, path, "all"), changed)
             for k in range(2, len(parts_of(part)) + 1):
                 many = AtLeast(k=k, of=parts_of(part))
                 add(menu, self.tr("at least {}").format(k), lambda m=many: replaced(expr, path, m), changed)  # type: ignore[misc]
@@ -212,7 +212,7 @@ class Builder(QWidget):
             add(menu, self.tr("Remove the not"), lambda: unwrapped(expr, path[:-1]), changed)
         if is_removable(shown, path):
             menu.addSeparator()
-            add(menu, self.tr("Remove"), lambda: taken_out(expr, path), f"Remove a condition from “{shown.name}”")
+            add(menu, self.tr("Remove"), lambda: without_part(expr, path), f"Remove a condition from “{shown.name}”")
         return menu
 
     def _join_menus(self, menu: QMenu, shown: Conclusion, path: Path, add: Callable[..., object], changed: str) -> None:
@@ -374,7 +374,9 @@ class Builder(QWidget):
     def _let_light(self) -> None:
         shown = self.shown
         if shown is not None:
-            self.document.apply(let_light(self.document.project, shown.id), f"Make the lamps follow “{shown.name}”")
+            self.document.apply(
+                set_lighting_conclusion(self.document.project, shown.id), f"Make the lamps follow “{shown.name}”"
+            )
 
     def _rename(self) -> None:
         shown = self.shown

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
-from vastwatch.design.edits.sensors import could_tell, set_hold, set_roles
+from vastwatch.design.edits.sensors import readable_sensors, set_hold, set_roles
 from vastwatch.design.presence import Roles, hold_of, parse_role_key, role_key, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
@@ -113,7 +113,7 @@ class RolesEditor(QWidget):
         project = self.document.project
         reading = {parse_role_key(t)[0] for t in roles.keeps}
         mine = [s for s in project.sensors if s.id in reading]
-        mine += [s for s in could_tell(project, room_id) if s not in mine]
+        mine += [s for s in readable_sensors(project, room_id) if s not in mine]
         out = []
         for sensor in mine:
             out.append((sensor.id, sensor.name))
