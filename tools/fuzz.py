@@ -286,9 +286,9 @@ def list_file(rng: random.Random) -> bytes:
 def read_list_file(path: Path, number: int) -> None:
     """Read it and bring the rooms in; what comes of it can be saved."""
     from vastwatch.files.check import check_project
-    from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
+    from vastwatch.files.rooms_csv import import_rooms, read_rooms
 
-    project, _ = bring_in_rooms(_bare(), "g", read_rooms(path))
+    project, _ = import_rooms(_bare(), "g", read_rooms(path))
     check_project(project)
 
 
@@ -362,11 +362,11 @@ def _picture(kind: str) -> bytes:
 def read_picture_file(path: Path, number: int) -> None:
     """Read it as what lies under a level; what is accepted can be kept in a project."""
     from vastwatch.desk.plan.underlay import pages_of, picture_of, read_underlay
-    from vastwatch.files.pictures import kept_picture_fault
+    from vastwatch.files.pictures import embedded_picture_fault
 
     pages_of(path)
     underlay = read_underlay(path)
-    fault = kept_picture_fault(underlay.data)
+    fault = embedded_picture_fault(underlay.data)
     assert fault is None, fault
     assert not picture_of(underlay).isNull()
 

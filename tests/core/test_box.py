@@ -18,7 +18,7 @@ from vastwatch.devices import catalogue
 from vastwatch.devices.battery import battery_years
 from vastwatch.devices.data_sheet import complete_fields
 from vastwatch.devices.faults import faults
-from vastwatch.files.device_list import flat, made
+from vastwatch.files.device_list import device_fields, device_from_fields
 from vastwatch.sensing.declared import (
     ACROSS_M,
     ARM_MOVES,
@@ -104,27 +104,31 @@ def test_the_table_of_the_catalogue_in_the_docs_is_what_the_program_says():
 
 
 def test_half_a_data_sheet_is_filled_in_proportion_and_told():
-    base = flat(device("pir-corner-12"))
+    base = device_fields(device("pir-corner-12"))
     texts, lent = complete_fields(
         base, {"name": "Found in a drawer", "tangential_m": "8", "fov_h": " ", "hold_s": "900"}
     )
-    type_ = made(texts | {"id": "own-it"})
+    type_ = device_from_fields(texts | {"id": "own-it"})
     assert type_.tangential_m == 8.0 and type_.radial_m == pytest.approx(4.0)
     assert type_.minor_m == pytest.approx(5.5 * 8 / 12, rel=1e-3)
     assert type_.fov_h == 110 and {"fov_h", "radial_m", "beam_pitch"} <= set(lent)
     assert "tangential_m" not in lent and type_.hold_s == type_.hold_max_s == 900.0
     assert not list(faults(type_))
-    radar = made(complete_fields(flat(device("radar-24-state")), {"name": "R", "still_m": "2"})[0] | {"id": "own-r"})
+    radar = device_from_fields(
+        complete_fields(device_fields(device("radar-24-state")), {"name": "R", "still_m": "2"})[0] | {"id": "own-r"}
+    )
     assert radar.moving_m == pytest.approx(6.0 * 2 / 5, rel=1e-3) and radar.max_gate_m >= radar.moving_m
 
 
 def test_what_half_a_data_sheet_contradicts_is_told_at_its_field():
-    texts, _ = complete_fields(flat(device("pir-corner-12")), {"name": "X", "tangential_m": "5", "radial_m": "9"})
+    texts, _ = complete_fields(
+        device_fields(device("pir-corner-12")), {"name": "X", "tangential_m": "5", "radial_m": "9"}
+    )
     with pytest.raises(ValueError, match=r"^radial_m: "):
-        made(texts | {"id": "own-x"})
-    texts, _ = complete_fields(flat(device("pir-corner-12")), {"name": "X", "tangential_m": "many"})
+        device_from_fields(texts | {"id": "own-x"})
+    texts, _ = complete_fields(device_fields(device("pir-corner-12")), {"name": "X", "tangential_m": "many"})
     with pytest.raises(ValueError, match=r"tangential_m"):
-        made(texts | {"id": "own-x"})
+        device_from_fields(texts | {"id": "own-x"})
 
 
 # -- the command line ----------------------------------------------------------------------------------------------

@@ -14,7 +14,7 @@ from vastwatch.devices.battery import CELL_AH, MOST_YEARS, battery_years
 from vastwatch.devices.faults import faults
 from vastwatch.devices.figures import comparison, facts, tags
 from vastwatch.files import ProjectError
-from vastwatch.files.device_list import flat, made, read_devices, write_devices
+from vastwatch.files.device_list import device_fields, device_from_fields, read_devices, write_devices
 
 
 def test_the_catalogue_is_about_thirty_sound_types_of_every_family():
@@ -139,9 +139,9 @@ def test_types_written_and_read_again_are_the_same(tmp_path, suffix):
 
 
 def test_a_type_is_made_of_its_fields_in_any_usual_writing():
-    fields = flat(device("pir-corner-12"))
-    assert msgspec.to_builtins(made(fields)) == msgspec.to_builtins(device("pir-corner-12"))
-    changed = made(fields | {"tangential_m": "9,5", "radial_m": " 5.5 ", "mounts": "wall, corner"})
+    fields = device_fields(device("pir-corner-12"))
+    assert msgspec.to_builtins(device_from_fields(fields)) == msgspec.to_builtins(device("pir-corner-12"))
+    changed = device_from_fields(fields | {"tangential_m": "9,5", "radial_m": " 5.5 ", "mounts": "wall, corner"})
     assert (changed.tangential_m, changed.radial_m, changed.mounts) == (9.5, 5.5, ("wall", "corner"))
 
 
@@ -164,7 +164,7 @@ def test_a_type_is_made_of_its_fields_in_any_usual_writing():
 )
 def test_what_is_wrong_with_a_field_is_said_with_its_name(change, words):
     with pytest.raises(ValueError, match=words):
-        made(flat(device("pir-corner-12")) | change)
+        device_from_fields(device_fields(device("pir-corner-12")) | change)
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,7 @@ from vastwatch.files.check import faults_of
 from vastwatch.files.drawing.bringing import bring_in
 from vastwatch.files.drawing.reading import read_drawing
 from vastwatch.files.drawing.writing import write_drawing
-from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
+from vastwatch.files.rooms_csv import import_rooms, read_rooms
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level
 
@@ -167,7 +167,7 @@ def listed(tmp_path, raw: bytes | str) -> Path:
 def test_lists_of_rooms_in_every_dialect(tmp_path, raw):
     rooms = read_rooms(listed(tmp_path, raw))
     assert rooms == [("Hall", 2.0, 5.0, "passage"), ("Den", 4.2, 3.6, "sitting")]
-    new, words = bring_in_rooms(bare(), "g", rooms)
+    new, words = import_rooms(bare(), "g", rooms)
     assert words == "2 rooms"
     assert not list(faults_of(new))
     # The wall between them is one, and as thick as inner walls are.
@@ -179,7 +179,7 @@ def test_lists_of_rooms_in_every_dialect(tmp_path, raw):
 def test_umlauts_of_an_old_encoding_and_unknown_uses(tmp_path):
     rooms = read_rooms(listed(tmp_path, "name,width,depth\nKüche,3,3\nZwinger,2,2\n".encode("cp1252")))
     assert rooms[0].name == "Küche"
-    new, words = bring_in_rooms(bare(), "g", rooms)
+    new, words = import_rooms(bare(), "g", rooms)
     assert new.rooms[0].use == "kitchen" and "1 of them with an unknown use" in words
 
 

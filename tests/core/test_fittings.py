@@ -44,7 +44,7 @@ from vastwatch.design.edits.wiring import circuit_of, off_circuits, set_lamp
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
 from vastwatch.files.check import faults_of
-from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
+from vastwatch.files.rooms_csv import ListedRoom, import_rooms
 from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
@@ -362,7 +362,7 @@ def test_listed_rooms_come_in_rows_that_do_not_overlap(sizes, level):
     if level == "built":
         project, _ = add_room(project, "g", "There", "desk", rectangle(0, 0, 7, 3))
     rooms = [ListedRoom(f"R{k}", round(w, 2), round(d, 2), None) for k, (w, d) in enumerate(sizes)]
-    new, words = bring_in_rooms(project, "g", rooms)
+    new, words = import_rooms(project, "g", rooms)
     assert len(new.rooms) == len(project.rooms) + len(rooms) and words.startswith(f"{len(rooms)} room")
     boxes = [bounds(r.outline) for r in new.rooms[len(project.rooms) :]]
     wide = max(b[2] for b in boxes) - min(b[0] for b in boxes)

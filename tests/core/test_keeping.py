@@ -18,7 +18,7 @@ from vastwatch.files import ProjectError, load_project, save_project
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import encode, read_project
 from vastwatch.files.reading import read_whole, stamp_of
-from vastwatch.files.writing import ABANDONED_S, TEMPORARY, beside, previous, safe_name, write_atomically
+from vastwatch.files.writing import ABANDONED_S, TEMPORARY, free_path_beside, previous, safe_name, write_atomically
 from vastwatch.words import one_line
 
 LARGEST = 1_000_000
@@ -281,11 +281,11 @@ def test_suggested_names_are_names_of_files(name, tmp_path):
 
 def test_a_name_beside_is_free_and_fits(tmp_path):
     path = tmp_path / "kiln.vastwatch.json"
-    first = beside(path, "copy", ".vastwatch.json")
+    first = free_path_beside(path, "copy", ".vastwatch.json")
     assert first.name == "kiln copy.vastwatch.json"
     first.write_text("")
-    assert beside(path, "copy", ".vastwatch.json").name == "kiln copy 2.vastwatch.json"
-    long = beside(tmp_path / ("ö" * 115 + ".vastwatch.json"), "copy", ".vastwatch.json")
+    assert free_path_beside(path, "copy", ".vastwatch.json").name == "kiln copy 2.vastwatch.json"
+    long = free_path_beside(tmp_path / ("ö" * 115 + ".vastwatch.json"), "copy", ".vastwatch.json")
     long.write_text("")
 
 
@@ -323,11 +323,11 @@ def test_a_large_level_is_computed_coarser_and_that_is_said_and_a_huge_one_is_re
 
 @pytest.mark.parametrize("cell", ["=1+1", "+x", "-x", "@x", "'quoted", "\t=1"])
 def test_no_cell_is_taken_for_a_formula(cell):
-    from vastwatch.files.csv_cells import guarded, unguarded
+    from vastwatch.files.csv_cells import escape_formula, unescape_formula
 
-    assert guarded(cell).startswith("'") and unguarded(guarded(cell)) == cell
+    assert escape_formula(cell).startswith("'") and unescape_formula(escape_formula(cell)) == cell
     for plain in ("-5", "4.2", "Kitchen", "1,5", "yes", ""):
-        assert guarded(plain) == plain == unguarded(plain)
+        assert escape_formula(plain) == plain == unescape_formula(plain)
 
 
 def test_names_that_look_like_other_things_survive_a_list_of_types(tmp_path):

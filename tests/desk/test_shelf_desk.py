@@ -16,7 +16,7 @@ from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.stages.sensors.shelf import ORDERS, POWERS, DeviceCard
 from vastwatch.desk.stages.sensors.type_form import ON_A_BOX, OTHERS, TypeForm
 from vastwatch.devices import FAMILIES, catalogue
-from vastwatch.files.device_list import choices, flat, read_devices, write_devices
+from vastwatch.files.device_list import choices, device_fields, read_devices, write_devices
 
 
 @pytest.fixture
@@ -186,7 +186,7 @@ def test_what_is_one_of_a_few_words_is_chosen_and_not_typed(qtbot, window, shelf
             assert isinstance(field, QComboBox) == bool(words), name
             if words:
                 assert [field.itemText(k) for k in range(field.count())] == list(words)
-                assert field.currentText() == flat(device(kind))[name]
+                assert field.currentText() == device_fields(device(kind))[name]
         assert "mounts" in form.fields and isinstance(form.fields["mounts"], QLineEdit)
         form.fields["radio"].setCurrentText("network")
         assert form.value().radio == "network"

@@ -24,7 +24,7 @@ from vastwatch.design.project import COLLECTIONS, Project, Variant, find, find_a
 from vastwatch.design.references import astray, dangling, ids_of, singular
 from vastwatch.design.variants import DECIDED, with_design_of
 from vastwatch.devices.faults import faults
-from vastwatch.files.pictures import kept_picture_fault
+from vastwatch.files.pictures import embedded_picture_fault
 from vastwatch.files.validation import longest, misfit
 from vastwatch.geometry import polygons
 from vastwatch.site.meter_scale import scale_of
@@ -303,7 +303,7 @@ def _conclusions(project: Project) -> Iterator[str]:
 
 def _pictures(project: Project) -> Iterator[str]:
     for i, level in enumerate(project.levels):
-        fault = None if level.underlay is None else kept_picture_fault(level.underlay.data)
+        fault = None if level.underlay is None else embedded_picture_fault(level.underlay.data)
         if fault is not None:
             yield f"levels[{i}].underlay.data: {fault}"
 

@@ -26,16 +26,16 @@ def rows_of(lines: list[str], path: Path) -> list[list[str]]:
 def csv_text(rows: Iterable[Sequence[str]]) -> str:
     """Rows of texts as CSV that any table program opens as texts."""
     out = io.StringIO()
-    csv.writer(out, lineterminator="\n").writerows([guarded(cell) for cell in row] for row in rows)
+    csv.writer(out, lineterminator="\n").writerows([escape_formula(cell) for cell in row] for row in rows)
     return out.getvalue()
 
 
-def guarded(cell: str) -> str:
+def escape_formula(cell: str) -> str:
     """A cell that is text everywhere; numbers, negative ones too, stay numbers."""
     return GUARD + cell if cell.startswith((*_BEGINS, GUARD)) and not _is_number(cell) else cell
 
 
-def unguarded(cell: str) -> str:
+def unescape_formula(cell: str) -> str:
     """The cell as it was before `guarded`."""
     inner = cell.removeprefix(GUARD)
     return inner if inner != cell and inner.startswith((*_BEGINS, GUARD)) else cell

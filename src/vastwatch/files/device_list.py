@@ -18,7 +18,7 @@ from vastwatch.devices import DeviceType
 from vastwatch.devices.families import FAMILY_TYPES
 from vastwatch.devices.faults import faults
 from vastwatch.files.check import ProjectError
-from vastwatch.files.csv_cells import guarded, rows_of, unguarded
+from vastwatch.files.csv_cells import escape_formula, rows_of, unescape_formula
 from vastwatch.files.project_file import explain_validation
 from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import decoded
@@ -30,7 +30,7 @@ BAR = "|"
 WORDS = {"yes": "true", "no": "false"}
 
 
-def flat(device: DeviceType) -> dict[str, str]:
+def device_fields(device: DeviceType) -> dict[str, str]:
     """Every field of a type as text by its dotted name, in the order of the record; what is None is left out."""
     out: dict[str, str] = {}
 
@@ -81,7 +81,7 @@ def _kind_at(kind: Any, name: str) -> Any:
     return kind
 
 
-def made(fields: dict[str, str]) -> DeviceType:
+def device_from_fields(fields: dict[str, str]) -> DeviceType:
     """The type of its fields as text. Raises ValueError with `field: what is wrong`."""
     document: dict[str, Any] = {}
     family = next((k for k in FAMILY_TYPES if k.__struct_config__.tag == fields.get("family", "").strip()), None)
@@ -107,10 +107,10 @@ def made(fields: dict[str, str]) -> DeviceType:
     for part in ("pir", "radar"):
         if isinstance(document.get(part), dict):
             document[part].setdefault("family", part)
-    return checked(document)
+    return device_from_document(document)
 
 
-def checked(document: Any) -> DeviceType:
+def device_from_document(document: Any) -> DeviceType:
     """A type from plain values, its figures checked against each other. Raises ValueError, `field: what is wrong`."""
     try:
         device: DeviceType = msgspec.convert(document, DeviceType, strict=False)
@@ -170,7 +170,7 @@ def _from_json(raw: bytes, path: Path) -> list[DeviceType]:
     out = []
     for i, row in enumerate(rows):
         try:
-            out.append(checked(row))
+            out.append(device_from_document(row))
         except ValueError as e:
             raise ProjectError(f"{path}: [{i}].{e}") from None
     return out
@@ -190,7 +190,7 @@ def _from_csv(raw: bytes, path: Path) -> list[DeviceType]:
     out = []
     for n, row in enumerate(rows[1:], 2):
         try:
-            out.append(made({h: unguarded(cell) for h, cell in zip(heading, row) if h}))
+            out.append(device_from_fields({h: unescape_formula(cell) for h, cell in zip(heading, row) if h}))
         except ValueError as e:
             raise ProjectError(f"{path}: line {n}: {e}") from None
     return out
@@ -199,12 +199,12 @@ def _from_csv(raw: bytes, path: Path) -> list[DeviceType]:
 def write_devices(devices: list[DeviceType], path: Path) -> None:
     """Write types as `.csv` or `.json`. Raises ProjectError when the disk refuses."""
     if path.suffix.lower() == ".csv":
-        rows = [flat(d) for d in devices]
+        rows = [device_fields(d) for d in devices]
         heading = list(dict.fromkeys(name for row in rows for name in row))
         out = io.StringIO()
         writer = csv.DictWriter(out, heading, restval="", lineterminator="\n")
         writer.writeheader()
-        writer.writerows({name: guarded(cell) for name, cell in row.items()} for row in rows)
+        writer.writerows({name: escape_formula(cell) for name, cell in row.items()} for row in rows)
         data = out.getvalue()
     else:
         data = json.dumps(msgspec.to_builtins(devices), ensure_ascii=False, indent=2) + "\n"

@@ -22,14 +22,14 @@ from vastwatch.design.project import Project
 from vastwatch.files.check import ProjectError
 from vastwatch.files.project_file import LARGEST, encode, recovered
 from vastwatch.files.reading import Stamp, read_whole
-from vastwatch.files.writing import sweep, write_atomically
+from vastwatch.files.writing import remove_stale_temp, write_atomically
 from vastwatch.words import plain_reason
 
 UNREADABLE = ".unreadable"
 
 
 @dataclass(frozen=True)
-class Leftover:
+class UnsavedWork:
     """Unsaved work of a program that is no longer running. `path` is the project's file, None if never saved, and
     `stamp` what that file was when it was read or written last; `left_out` what of the work could not be kept."""
 
@@ -71,10 +71,10 @@ class Journal:
         with contextlib.suppress(OSError):
             self.file.unlink()
 
-    def leftovers(self) -> list[Leftover]:
+    def leftovers(self) -> list[UnsavedWork]:
         """Journals of programs that ended without clearing them, newest first. Those that cannot be read are set aside;
         `unreadable` tells of them."""
-        sweep(self.folder)
+        remove_stale_temp(self.folder)
         found = []
         with contextlib.suppress(OSError):
             for file in sorted(self.folder.glob("*.json")):
@@ -97,13 +97,13 @@ class Journal:
                     told.append(file.rename(file.with_name(file.name + ".txt")))
         return told
 
-    def discard(self, leftover: Leftover) -> None:
+    def discard(self, leftover: UnsavedWork) -> None:
         """Remove a leftover, taken over or declined."""
         with contextlib.suppress(OSError):
             leftover.journal.unlink()
 
 
-def _read(file: Path) -> Leftover | None:
+def _read(file: Path) -> UnsavedWork | None:
     """What a journal holds; None where the program that writes it still runs. Raises ValueError and its like for what
     is no journal."""
     head_line, _, body = read_whole(file, "a journal", LARGEST).partition(b"\n")
@@ -120,7 +120,7 @@ def _read(file: Path) -> Leftover | None:
     # A path that hangs on where the program ran then means another file now.
     path = head["path"] if isinstance(head["path"], str) and Path(head["path"]).is_absolute() else None
     project, left_out = recovered(body)
-    return Leftover(file, path, float(at), project, stamp, left_out)
+    return UnsavedWork(file, path, float(at), project, stamp, left_out)
 
 
 def _life(pid: int) -> str | None:

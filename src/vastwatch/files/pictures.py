@@ -24,7 +24,7 @@ class Picture(NamedTuple):
     height: int
 
 
-def looked_at(data: bytes) -> Picture | None:
+def identify_picture(data: bytes) -> Picture | None:
     """What some bytes are the beginning of; None for anything else than PNG, JPEG and PDF."""
     if data[:8] == b"\x89PNG\r\n\x1a\n" and data[12:16] == b"IHDR" and len(data) >= 24:
         return Picture("PNG", int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big"))
@@ -50,13 +50,13 @@ def _jpeg(data: bytes) -> Picture | None:
     return None
 
 
-def kept_picture_fault(text: str) -> str | None:
+def embedded_picture_fault(text: str) -> str | None:
     """What is wrong with the base64 text of a picture kept in a project, or None. Only its head is looked at."""
     try:
         head = base64.b64decode(text[: HEAD // 3 * 4], validate=True)
     except (binascii.Error, ValueError):
         return "this is not base64"
-    found = looked_at(head)
+    found = identify_picture(head)
     if found is None or found.kind == "PDF":
         return "this is neither a PNG nor a JPEG picture"
     if not 0 < found.width * found.height <= MOST_KEPT_PX:

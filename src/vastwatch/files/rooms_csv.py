@@ -106,7 +106,7 @@ def _room(row: list[str], where: dict[str, int], line: int, path: Path) -> Liste
     return ListedRoom(name[:60], metres("width"), metres("depth"), use)
 
 
-def bring_in_rooms(project: Project, level: str, rooms: list[ListedRoom]) -> tuple[Project, str]:
+def import_rooms(project: Project, level: str, rooms: list[ListedRoom]) -> tuple[Project, str]:
     """Add the rooms to a level in rows about as long as the whole is deep; the project and what was done, in words.
 
     Raises ProjectError where what comes of it could not be saved: what cannot be saved cannot be made.

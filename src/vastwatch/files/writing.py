@@ -37,7 +37,7 @@ def write_atomically(
     """
     temporary = None
     try:
-        target = resolved(path)
+        target = resolve_links(path)
         before = _mode(target)
         mode = PRIVATE if private else NEW if before is None else stat.S_IMODE(before)
         temporary = target.with_name(f".{secrets.token_hex(8)}{TEMPORARY}")
@@ -60,11 +60,11 @@ def write_atomically(
         if temporary is not None:
             with contextlib.suppress(OSError):
                 temporary.unlink()
-    sweep(target.parent)
+    remove_stale_temp(target.parent)
     return stamp
 
 
-def resolved(path: Path) -> Path:
+def resolve_links(path: Path) -> Path:
     """The file itself that a path means, through all links; it need not be there. Raises OSError for links that lead in
     a circle."""
     try:
@@ -76,7 +76,7 @@ def resolved(path: Path) -> Path:
 def same_file(a: Path, b: Path) -> bool:
     """Whether two paths mean one file, through links too."""
     try:
-        return resolved(a) == resolved(b)
+        return resolve_links(a) == resolve_links(b)
     except OSError:
         return a == b
 
@@ -86,7 +86,7 @@ def previous(path: Path) -> Path:
     return path.with_name(path.name + "~")
 
 
-def beside(path: Path, mark: str, suffix: str) -> Path:
+def free_path_beside(path: Path, mark: str, suffix: str) -> Path:
     """A free name beside a file: `NAME MARK.SUFFIX`, numbered on where that is taken. The whole stays short enough for
     every file system."""
     stem = path.name.removesuffix(suffix)
@@ -110,7 +110,7 @@ def safe_name(text: str, otherwise: str = "project") -> str:
     return shortened(name, 80).strip("-") or otherwise
 
 
-def sweep(folder: Path) -> None:
+def remove_stale_temp(folder: Path) -> None:
     """Remove temporary files that a killed writing left behind. Never fails."""
     with contextlib.suppress(OSError):
         for file in folder.glob(f".*{TEMPORARY}"):

@@ -34,7 +34,7 @@ from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find, put
 from vastwatch.devices import PirType
-from vastwatch.files.csv_cells import guarded
+from vastwatch.files.csv_cells import escape_formula
 from vastwatch.words import duration_words
 
 Array = NDArray[np.float64]
@@ -135,7 +135,7 @@ def table(found: Frontier) -> list[list[str]]:
         said = ["yes" if x else "no" for x in (id(p) in best, found.meets(p))]
         o = p.held_out
         others = ["", ""] if o is None else [f"{o.drops_per_week:.3f}", f"{o.dark_min:.4f}"]
-        rows.append([guarded(p.name), p.kind, *figures, *said, *others, guarded(settings)])
+        rows.append([escape_formula(p.name), p.kind, *figures, *said, *others, escape_formula(settings)])
     return [head, *rows]
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QImageReader, QPainter
 
 from vastwatch.files import ProjectError
-from vastwatch.files.pictures import MOST_KEPT_PX, Picture, looked_at
+from vastwatch.files.pictures import MOST_KEPT_PX, Picture, identify_picture
 from vastwatch.files.reading import read_whole
 from vastwatch.site.building import Underlay
 
@@ -44,7 +44,7 @@ BAND_PX = 64
 def _read(path: Path) -> tuple[bytes, Picture]:
     """The bytes of a picture or PDF, by what is in it: no other reader of pictures is let near a stranger's file."""
     data = read_whole(path, "a picture", LARGEST_FILE)
-    found = looked_at(data)
+    found = identify_picture(data)
     if found is None:
         raise ProjectError(f"{path}: this is neither a PNG, a JPEG nor a PDF")
     return data, found
@@ -149,7 +149,7 @@ def _page(data: bytes, path: Path, page: int) -> QImage:
 def picture_of(underlay: Underlay) -> QImage:
     """The picture itself; empty where the data is damaged, or is no PNG or JPEG."""
     data = base64.b64decode(underlay.data, validate=False)
-    found = looked_at(data)
+    found = identify_picture(data)
     if found is None or found.kind == "PDF" or found.width * found.height > MOST_KEPT_PX:
         return QImage()
     return QImage.fromData(data, found.kind)

@@ -23,7 +23,7 @@ from vastwatch.desk.shell.glyphs import app_icon
 from vastwatch.desk.shell.preparing import Preparing
 from vastwatch.desk.shell.window import Window
 from vastwatch.files import ProjectError, load_demo
-from vastwatch.files.journal import Journal, Leftover, journal_folder
+from vastwatch.files.journal import Journal, UnsavedWork, journal_folder
 from vastwatch.files.project_file import read_project
 from vastwatch.files.reading import Stamp
 from vastwatch.memo import MEMO
@@ -88,7 +88,7 @@ class Desk:
         if kept:
             self.window.say(f"Unsaved work could not be recovered; it is kept as {kept[-1]}.")
 
-    def _wants(self, leftover: Leftover) -> bool:
+    def _wants(self, leftover: UnsavedWork) -> bool:
         box = QMessageBox(self.window)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("recover")

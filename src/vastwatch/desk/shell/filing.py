@@ -33,9 +33,9 @@ from vastwatch.files.drawing.understanding import understand
 from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.project_file import LARGEST, SUFFIX, read_project
 from vastwatch.files.reading import read_whole
-from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
+from vastwatch.files.rooms_csv import import_rooms, read_rooms
 from vastwatch.files.svg import write_svg
-from vastwatch.files.writing import beside, safe_name, write_atomically
+from vastwatch.files.writing import free_path_beside, safe_name, write_atomically
 from vastwatch.sensing.contour_lines import contour_lines
 
 # So many files are remembered.
@@ -161,7 +161,7 @@ class Filing(QObject):
     def _take_rooms(self, path: Path) -> None:
         try:
             rooms = read_rooms(path)
-            new, words = bring_in_rooms(self.document.project, self.focus.level, rooms)
+            new, words = import_rooms(self.document.project, self.focus.level, rooms)
         except (ProjectError, ValueError) as e:
             self.complain(self.tr("This list cannot be imported"), str(e))
             return
@@ -337,14 +337,14 @@ class Filing(QObject):
         sheet.deleteLater()
         try:
             if way == "both":
-                mine = beside(path, "copy", suffix)
+                mine = free_path_beside(path, "copy", suffix)
                 document.save(mine)
                 self.say.emit(self.tr("Your version is saved as {}; {} is unchanged.").format(mine.name, path.name))
             elif way == "theirs" and theirs is not None:
                 document.take_theirs(theirs, stamp)
                 self.say.emit(self.tr("Reloaded from disk. Ctrl+Z brings your version back."))
             elif way == "over":
-                kept = beside(path, "theirs", suffix)
+                kept = free_path_beside(path, "theirs", suffix)
                 write_atomically(kept, read_whole(path, "a project", LARGEST))
                 document.save(path, over=stamp)
                 self.say.emit(self.tr("Saved to {}; the previous version is kept as {}.").format(path.name, kept.name))

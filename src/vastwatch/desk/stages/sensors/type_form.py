@@ -22,7 +22,7 @@ from vastwatch.desk.shell.parts import Choice, column_in, label, scrolling
 from vastwatch.devices import DeviceType
 from vastwatch.devices.data_sheet import ON_THE_BOX, complete_fields
 from vastwatch.devices.families import HEADINGS
-from vastwatch.files.device_list import choices, flat, made
+from vastwatch.files.device_list import choices, device_fields, device_from_fields
 
 # What a field is called and its unit, by the last part of its dotted name. Units stand beside the field.
 # fmt: off
@@ -162,7 +162,7 @@ class TypeForm(QDialog):
         self.fields: dict[str, QLineEdit | QComboBox] = {}
         self.marks: dict[str, QLabel] = {}
         self.sections: dict[str, Section] = {}
-        self._base = flat(device)
+        self._base = device_fields(device)
         values = dict(self._base)
         for name in ("hold_max_s", "hold_step_s"):
             values.setdefault(name, "")
@@ -229,7 +229,7 @@ class TypeForm(QDialog):
                 raise ValueError("name: a name is needed")
             texts, lent = complete_fields(self._base, texts)
             self.lent = [n for n in lent if n.rsplit(".", 1)[-1] in ON_THE_BOX]
-        return made(texts | {"id": self._ident})
+        return device_from_fields(texts | {"id": self._ident})
 
     def keep(self) -> None:
         """Take the type if its figures can be; else go to the field that cannot."""
