@@ -59,7 +59,7 @@ def test_a_drawing_of_20_000_entities_comes_in(tmp_path):
     import ezdxf
 
     from vastwatch.design.project import Project
-    from vastwatch.files.drawing.bringing import bring_in
+    from vastwatch.files.drawing.bringing import import_drawing
     from vastwatch.files.drawing.reading import read_drawing
     from vastwatch.site.building import Level
 
@@ -81,7 +81,7 @@ def test_a_drawing_of_20_000_entities_comes_in(tmp_path):
 
     def brought():
         drawing = read_drawing(path)
-        return bring_in(bare, "ground", drawing, set(drawing.layers), "m")
+        return import_drawing(bare, "ground", drawing, set(drawing.layers), "m")
 
     assert len(brought().project.rooms) == 60
     seconds = median_s(brought, 3)

@@ -250,11 +250,11 @@ def _zoo() -> bytes:
 def read_drawing_file(path: Path, number: int) -> None:
     """Read it and bring it into an empty project; what comes of it can be saved."""
     from vastwatch.files.check import check_project
-    from vastwatch.files.drawing.bringing import bring_in
+    from vastwatch.files.drawing.bringing import import_drawing
     from vastwatch.files.drawing.reading import read_drawing
 
     drawing = read_drawing(path)
-    brought = bring_in(_bare(), "g", drawing, set(drawing.layers), drawing.guessed_unit())
+    brought = import_drawing(_bare(), "g", drawing, set(drawing.layers), drawing.guessed_unit())
     check_project(brought.project)
 
 

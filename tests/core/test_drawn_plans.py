@@ -17,10 +17,10 @@ from vastwatch.design.project import Project, find
 from vastwatch.files import ProjectError, load_project
 from vastwatch.files.check import faults_of
 from vastwatch.files.drawing import reading
-from vastwatch.files.drawing.bringing import bring_in
+from vastwatch.files.drawing.bringing import import_drawing
 from vastwatch.files.drawing.kinds import layer_kind, name_in, piece_kind
-from vastwatch.files.drawing.reading import Unwanted, read_drawing
-from vastwatch.files.drawing.understanding import understand, usual_layers
+from vastwatch.files.drawing.reading import Cancelled, read_drawing
+from vastwatch.files.drawing.understanding import interpret, usual_layers
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level
 from vastwatch.site.uses import guess_use
@@ -41,7 +41,7 @@ def middle(gap: Gap) -> tuple[float, float]:
 def test_every_hand_draws_the_same_office(habit, tmp_path):
     path = drawn_plans.draw(habit, tmp_path / "office.dxf")
     drawing = read_drawing(path)
-    project = bring_in(bare(), "g", drawing, usual_layers(drawing), drawing.guessed_unit()).project
+    project = import_drawing(bare(), "g", drawing, usual_layers(drawing), drawing.guessed_unit()).project
     assert list(faults_of(project)) == []
     areas = {room.name: polygons.area(room.outline) for room in project.rooms}
     assert areas == pytest.approx(AREAS, abs=0.15)
@@ -92,7 +92,7 @@ def drawn(tmp_path, draw, **header):
 
 def brought(path):
     drawing = read_drawing(path)
-    return bring_in(bare(), "g", drawing, set(drawing.layers), drawing.guessed_unit())
+    return import_drawing(bare(), "g", drawing, set(drawing.layers), drawing.guessed_unit())
 
 
 def rectangle(space, x0, y0, x1, y1, **attributes):
@@ -200,7 +200,7 @@ def test_what_blocks_are_called(name, kind):
 def test_what_each_stroke_was_understood_as_adds_up(tmp_path):
     habit = next(h for h in HABITS if h.name == "everything at once")
     drawing = read_drawing(drawn_plans.draw(habit, tmp_path / "a.dxf"))
-    found = understand(drawing, usual_layers(drawing), "mm")
+    found = interpret(drawing, usual_layers(drawing), "mm")
     assert all(lines.shape[1:] == (4,) for lines in found.roles.values())
     assert len(found.roles["wall"]) > 60 and len(found.roles["window"]) >= 10 and len(found.roles["furniture"]) >= 20
     # Only the treads of the stair are left to the reader.
@@ -243,7 +243,7 @@ def test_a_block_within_itself_is_told(tmp_path):
         space.add_blockref("SELF", (0, 0))
 
     drawing = read_drawing(drawn(tmp_path, draw))
-    assert len(drawing.strokes) == 1 and drawing.passed_over["block containing itself"] == 1
+    assert len(drawing.strokes) == 1 and drawing.skipped["block containing itself"] == 1
 
 
 def test_a_missing_block_is_told(tmp_path):
@@ -253,7 +253,7 @@ def test_a_missing_block_is_told(tmp_path):
         space.add_blockref("GONE", (0, 0))
         document.blocks.delete_block("GONE", safe=False)
 
-    assert read_drawing(drawn(tmp_path, draw)).passed_over == {"insert of a missing block": 1}
+    assert read_drawing(drawn(tmp_path, draw)).skipped == {"insert of a missing block": 1}
 
 
 @pytest.mark.parametrize(
@@ -288,7 +288,7 @@ def test_a_reading_can_be_stopped_at_any_time(tmp_path, monkeypatch):
             heard.append(share)
             return len(heard) <= stop_after
 
-        with pytest.raises(Unwanted):
+        with pytest.raises(Cancelled):
             read_drawing(path, told)
         assert len(heard) == stop_after + 1
 
@@ -354,7 +354,7 @@ def test_the_sample_comes_back_from_its_own_drawing_as_it_was(demo, tmp_path):
                      "sockets", "hazards", "sensors", "views", "contours"}  # fmt: skip
     for level in ("ground", "upper"):
         layers = {n for n in drawing.layers if n.startswith(f"{level}-") and layer_kind(n) != "left out"}
-        project = bring_in(bare(), "g", drawing, layers, "m").project
+        project = import_drawing(bare(), "g", drawing, layers, "m").project
         areas = {r.name: polygons.area(r.outline) for r in project.rooms}
         assert areas == pytest.approx({r.name: polygons.area(r.outline) for r in on_level(demo.rooms, level)}, abs=0.05)
         mine = [o for o in demo.openings if find(demo.walls, o.wall).level == level]
@@ -424,7 +424,7 @@ def test_other_offices_in_other_hands(seed, monkeypatch, tmp_path):
     habit = dataclasses.replace(HABITS[int(rng.integers(len(HABITS)))], furniture=False)
     path = drawn_plans.draw(habit, tmp_path / "office.dxf")
     drawing = read_drawing(path)
-    project = bring_in(bare(), "g", drawing, usual_layers(drawing), drawing.guessed_unit()).project
+    project = import_drawing(bare(), "g", drawing, usual_layers(drawing), drawing.guessed_unit()).project
     areas = {room.name: polygons.area(room.outline) for room in project.rooms}
     assert areas == pytest.approx(drawn_plans.AREAS, abs=0.2), habit.name
     places = [place(project, o) for o in project.openings]
@@ -468,7 +468,7 @@ def test_texts_in_rooms_name_them_whatever_their_layer_is_called(layer, multi, t
     drawing = read_drawing(tmp_path / "texts.dxf")
     layers = usual_layers(drawing)
     assert layer in layers and not layers & {"TITLE", "A-DIMS"}
-    project = bring_in(bare(), "g", drawing, layers, "m").project
+    project = import_drawing(bare(), "g", drawing, layers, "m").project
     found = {r.name: r.use for r in sorted(project.rooms, key=lambda r: r.outline[0][0])}
     wanted = {name if multi or k else "Küche 1.01": use for k, (_, name, use) in enumerate(LABELLED)}
     assert found == wanted

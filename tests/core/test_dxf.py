@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from vastwatch.design.project import Project, on_level
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.check import faults_of
-from vastwatch.files.drawing.bringing import bring_in
+from vastwatch.files.drawing.bringing import import_drawing
 from vastwatch.files.drawing.reading import read_drawing
 from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.rooms_csv import import_rooms, read_rooms
@@ -41,7 +41,7 @@ def test_a_drawing_written_and_read_again_gives_the_same_walls_and_rooms(demo, t
     assert read.unit == "m"
     layers = {"ground-walls", "ground-rooms", "ground-names"}
     assert layers < set(read.layers)
-    new = bring_in(bare(), "g", read, layers, "m").project
+    new = import_drawing(bare(), "g", read, layers, "m").project
     assert not list(faults_of(new))
     # In one line with each other, walls come back as one; together they are as long, and as thick.
     for thickness in {w.thickness for w in on_level(demo.walls, "ground")}:
@@ -67,7 +67,7 @@ def test_lines_become_walls_outlines_rooms_and_text_their_names(tmp_path):
     read = read_drawing(drawing(tmp_path, draw, unit=4))
     assert (read.unit, read.guessed_unit()) == ("mm", "mm")
     assert read.layers == {"A": (2, 0, 0), "B": (0, 2, 1)}
-    brought = bring_in(bare(), "g", read, {"A", "B"}, "mm")
+    brought = import_drawing(bare(), "g", read, {"A", "B"}, "mm")
     assert [r.name for r in brought.project.rooms] == ["Kitchen north"]
     assert brought.project.rooms[0].outline == ((0, 0), (4, 0), (4, 3), (0, 3))
     # The line drawn twice is one wall; the room shares it and adds its other three sides.
@@ -86,7 +86,7 @@ def test_blocks_arcs_and_splines_are_used_and_faces_passed_over(tmp_path):
         space.add_3dface([(0, 0), (1, 0), (1, 1), (0, 1)])
 
     read = read_drawing(drawing(tmp_path, draw))
-    assert read.passed_over == {"3DFACE": 1}
+    assert read.skipped == {"3DFACE": 1}
     turned = [s for s in read.strokes if math.dist(s.a, (3, 3)) < 1e-9]
     assert turned[0].b == pytest.approx((3, 5)) and read.pieces[turned[0].piece].name == "B"
     (arc,) = read.arcs
@@ -132,14 +132,14 @@ def test_a_wrong_choice_changes_nothing(demo, tmp_path):
     path = drawing(tmp_path, lambda s, _: s.add_line((0, 0), (5000, 0), dxfattribs={"layer": "W"}), unit=4)
     read = read_drawing(path)
     with pytest.raises(ProjectError, match="no lines on the chosen layers"):
-        bring_in(bare(), "g", read, set(), "mm")
+        import_drawing(bare(), "g", read, set(), "mm")
     with pytest.raises(ProjectError, match="choose another unit"):
-        bring_in(bare(), "g", read, {"W"}, "m")
+        import_drawing(bare(), "g", read, {"W"}, "m")
     tiny = drawing(tmp_path, lambda s, _: s.add_line((0, 0), (5, 0), dxfattribs={"layer": "W"}), unit=4)
     with pytest.raises(ProjectError, match="shorter than 5 cm"):
-        bring_in(bare(), "g", read_drawing(tiny), {"W"}, "mm")
+        import_drawing(bare(), "g", read_drawing(tiny), {"W"}, "mm")
     # Beside what stands already it lies where it was drawn, and does not move it.
-    beside = bring_in(replace(demo, people=()), "ground", read, {"W"}, "mm").project
+    beside = import_drawing(replace(demo, people=()), "ground", read, {"W"}, "mm").project
     assert beside.walls[: len(demo.walls)] == demo.walls
     with pytest.raises(ProjectError, match="cannot be saved"):
         write_drawing(demo, Path("/proc/x.dxf"))
@@ -206,7 +206,7 @@ def test_the_drawing_of_the_sample_comes_in_as_its_ground_floor():
     path = Path(str(resources.files("vastwatch").joinpath("data/saltmarsh.dxf")))
     drawing = read_drawing(path)
     bare = Project(name="x", levels=(Level(id="ground", name="Ground", elevation=0.0),))
-    brought = bring_in(bare, "ground", drawing, {"ground-walls", "ground-rooms", "ground-names"}, "m").project
+    brought = import_drawing(bare, "ground", drawing, {"ground-walls", "ground-rooms", "ground-names"}, "m").project
     demo = load_demo()
     names = {r.name: polygons.area(r.outline) for r in demo.rooms if r.level == "ground"}
     assert {r.name: pytest.approx(polygons.area(r.outline), abs=0.01) for r in brought.rooms} == names

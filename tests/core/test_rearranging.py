@@ -28,7 +28,7 @@ from vastwatch.design.places import middle_of, opening_middle, room_at
 from vastwatch.design.project import Project, find, fresh_ids, put
 from vastwatch.files import ProjectError
 from vastwatch.files.check import faults_of
-from vastwatch.files.drawing.reading import Unwanted, read_drawing
+from vastwatch.files.drawing.reading import Cancelled, read_drawing
 from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.svg import svg_of, write_svg
 from vastwatch.geometry import polygons
@@ -320,7 +320,7 @@ def test_a_reading_tells_how_far_it_is_and_stops_when_told(demo, tmp_path):
     assert heard == sorted(heard) and len(heard) > 5 and 0 < heard[0] < 0.5 and heard[-1] > 0.9
     for stop_after in (1, 3, len(heard) - 1):
         told: list[float] = []
-        with pytest.raises(Unwanted):
+        with pytest.raises(Cancelled):
             read_drawing(path, lambda share, told=told, n=stop_after: told.append(share) or len(told) < n)
         assert len(told) <= stop_after + 1
     write_drawing(demo, tmp_path / "demo.dxf")

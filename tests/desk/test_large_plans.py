@@ -19,7 +19,7 @@ from vastwatch.desk.plan import furniture, ground, state, walls
 from vastwatch.desk.plan.shapes import name_place, resized, sides
 from vastwatch.desk.stages.plan import drawing as drawing_module
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
-from vastwatch.files.drawing.reading import Unwanted
+from vastwatch.files.drawing.reading import Cancelled
 from vastwatch.geometry import polygons
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "benchmarks"))
@@ -141,7 +141,7 @@ def test_a_drawing_that_is_cancelled_changes_nothing_and_is_read_no_further(qtbo
         for k in range(400):
             heard.append(k / 400)
             if not told(k / 400):
-                raise Unwanted
+                raise Cancelled
             time.sleep(0.01)
         raise AssertionError("nobody stopped it")
 

@@ -14,9 +14,9 @@ from vastwatch.files import ProjectError, load_project
 def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"walls", "rooms": [{"name", "area_m2"}], "openings": {"door", "window", "archway"}, "passed_over": {kind: n}}`,
     and the unit, the turn in degrees and the layers it was made of."""
-    from vastwatch.files.drawing.bringing import bring_understood
+    from vastwatch.files.drawing.bringing import import_interpreted
     from vastwatch.files.drawing.reading import read_drawing
-    from vastwatch.files.drawing.understanding import understand, usual_layers
+    from vastwatch.files.drawing.understanding import interpret, usual_layers
     from vastwatch.files.project_file import save_project
     from vastwatch.geometry import polygons
     from vastwatch.site.building import Level
@@ -35,9 +35,9 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
             )
     unit = args.unit or drawing.guessed_unit()
     bare = Project(name=Path(args.drawing).stem, levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
-    found = understand(drawing, layers, unit, not args.as_drawn)
+    found = interpret(drawing, layers, unit, not args.as_drawn)
     try:
-        brought = bring_understood(bare, "ground", drawing, found)
+        brought = import_interpreted(bare, "ground", drawing, found)
     except ProjectError as e:
         raise RequestError(f"{args.drawing}: {e}") from None
     save_project(brought.project, out)
@@ -47,7 +47,7 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
         "rooms": [{"name": r.name, "area_m2": number(polygons.area(r.outline), 3)} for r in new.rooms],
         "openings": {kind: sum(o.kind == kind for o in new.openings) for kind in ("door", "window", "archway")},
         "furniture": len(new.furnishings),
-        "passed_over": dict(drawing.passed_over),
+        "passed_over": dict(drawing.skipped),
         "unit": unit,
         "turned_deg": number(found.turn, 3),
         "layers": sorted(layers),

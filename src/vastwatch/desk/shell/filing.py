@@ -27,9 +27,9 @@ from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
 from vastwatch.desk.stages.plan.drawing_preview import traced
 from vastwatch.files import ProjectError, load_demo
-from vastwatch.files.drawing.bringing import bring_understood
+from vastwatch.files.drawing.bringing import import_interpreted
 from vastwatch.files.drawing.content import Drawing
-from vastwatch.files.drawing.understanding import understand
+from vastwatch.files.drawing.understanding import interpret
 from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.project_file import LARGEST, SUFFIX, read_project
 from vastwatch.files.reading import read_whole
@@ -174,11 +174,11 @@ class Filing(QObject):
 
     def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
         project, level_id = self.document.project, self.focus.level
-        found = dialog.found or understand(
+        found = dialog.found or interpret(
             dialog.drawing, dialog.layers, dialog.unit.currentText(), dialog.straighten.isChecked()
         )
         try:
-            brought = bring_understood(project, level_id, dialog.drawing, found, dialog.furniture.isChecked())
+            brought = import_interpreted(project, level_id, dialog.drawing, found, dialog.furniture.isChecked())
         except ProjectError as e:
             self.complain(self.tr("Nothing was imported"), str(e))
             return

@@ -16,7 +16,7 @@ from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, fresh_ids, on_level, unique_name
 from vastwatch.files.check import ProjectError, faults_of
 from vastwatch.files.drawing.content import Drawing
-from vastwatch.files.drawing.understanding import FoundPiece, FoundWall, Understood, understand
+from vastwatch.files.drawing.understanding import FoundPiece, FoundWall, Interpretation, interpret
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, OpeningKind, RoomUse, Wall
 from vastwatch.site.furniture import FurnitureType, furniture
@@ -36,7 +36,7 @@ END_M, NO_LENGTH_M = 0.001, 0.02
 
 
 @dataclass(frozen=True)
-class Brought:
+class ImportResult:
     """The project with the drawing in it, what was made of it and what was not, in words, the ids of its rooms,
     and by how much what was found was moved to lie there."""
 
@@ -46,7 +46,7 @@ class Brought:
     shift: Point = (0.0, 0.0)
 
 
-def bring_in(
+def import_drawing(
     project: Project,
     level: str,
     drawing: Drawing,
@@ -54,18 +54,18 @@ def bring_in(
     unit: str,
     straighten: bool = True,
     with_furniture: bool = True,
-) -> Brought:
+) -> ImportResult:
     """Make walls, openings, rooms and furniture of the chosen layers on a level: the drawing's lower left corner at the
     origin of a bare level, and where it was drawn on another. Raises ProjectError where nothing could be used, or where
     what comes of it could not be saved."""
     bare = not on_level(project.rooms, level) and not on_level(project.walls, level)
-    found = understand(drawing, layers, unit, straighten and bare)
-    return bring_understood(project, level, drawing, found, with_furniture)
+    found = interpret(drawing, layers, unit, straighten and bare)
+    return import_interpreted(project, level, drawing, found, with_furniture)
 
 
-def bring_understood(
-    project: Project, level: str, drawing: Drawing, found: Understood, with_furniture: bool = True
-) -> Brought:
+def import_interpreted(
+    project: Project, level: str, drawing: Drawing, found: Interpretation, with_furniture: bool = True
+) -> ImportResult:
     """As `bring_in`, of what was understood already."""
     drawn = [np.asarray(w[:2]) for w in found.walls] + [np.asarray(r.outline) for r in found.rooms]
     if not drawn and not any(len(lines) for lines in found.roles.values()):
@@ -116,9 +116,9 @@ def bring_understood(
         told.append(f"{pieces} pieces of furniture" if pieces > 1 else "1 piece of furniture")
     if refused:
         told.append(f"{refused} outlines skipped (too small, crossing themselves, or overlapping)")
-    if drawing.passed_over:
-        told.append(f"{sum(drawing.passed_over.values())} entities of other kinds skipped")
-    return Brought(new, ", ".join(words for words in told if words), rooms, (ox, oy))
+    if drawing.skipped:
+        told.append(f"{sum(drawing.skipped.values())} entities of other kinds skipped")
+    return ImportResult(new, ", ".join(words for words in told if words), rooms, (ox, oy))
 
 
 def _walls(project: Project, level: str, found: list[FoundWall], placed) -> tuple[Project, int, dict[OpeningKind, int]]:  # type: ignore[no-untyped-def]

@@ -43,7 +43,7 @@ class Arc(NamedTuple):
     piece: int = -1
 
 
-class Shape(NamedTuple):
+class Polygon(NamedTuple):
     """A closed polygon, drawn as one."""
 
     layer: str
@@ -51,7 +51,7 @@ class Shape(NamedTuple):
     piece: int = -1
 
 
-class Words(NamedTuple):
+class DrawingText(NamedTuple):
     """A text on one or several lines, where it begins or is centred, and how high its letters are."""
 
     layer: str
@@ -61,7 +61,7 @@ class Words(NamedTuple):
     piece: int = -1
 
 
-class Piece(NamedTuple):
+class BlockInsert(NamedTuple):
     """An inserted block: its name, the layer and place it is inserted at, how it is turned (degrees), and the number of
     the piece it lies in itself, -1 for none."""
 
@@ -79,10 +79,10 @@ class Drawing:
     unit: str | None
     strokes: list[Stroke] = field(default_factory=list)
     arcs: list[Arc] = field(default_factory=list)
-    outlines: list[Shape] = field(default_factory=list)
-    words: list[Words] = field(default_factory=list)
-    pieces: list[Piece] = field(default_factory=list)
-    passed_over: Counter[str] = field(default_factory=Counter)
+    outlines: list[Polygon] = field(default_factory=list)
+    words: list[DrawingText] = field(default_factory=list)
+    pieces: list[BlockInsert] = field(default_factory=list)
+    skipped: Counter[str] = field(default_factory=Counter)
 
     @property
     def layers(self) -> dict[str, tuple[int, int, int]]:

@@ -13,7 +13,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.files.drawing.walls import STEP, THICKEST, THINNEST, Span, Track, joined
+from vastwatch.files.drawing.walls import STEP, THICKEST, THINNEST, Span, WallLine, joined
 from vastwatch.site.record import Point
 
 Array = NDArray[np.float64]
@@ -57,7 +57,7 @@ class Symbol(NamedTuple):
     corners: Array
 
 
-class Found(NamedTuple):
+class FoundOpening(NamedTuple):
     """An opening of a track, from `begin` to `end` along it. The hinge is at its begin or end; the leaf swings to the
     left or right of the track; `swung` where a swing was drawn, which says how wide it is."""
 
@@ -70,11 +70,11 @@ class Found(NamedTuple):
 
 
 def find_openings(
-    tracks: list[Track], swings: list[Swing], symbols: list[Symbol], panes: Array, lines: Array, faces: Array
-) -> list[list[Found]]:
+    tracks: list[WallLine], swings: list[Swing], symbols: list[Symbol], panes: Array, lines: Array, faces: Array
+) -> list[list[FoundOpening]]:
     """The openings of each track, whose spans are joined across them. All (n, 4): `panes` are lines of windows for
     sure, `lines` those that may be, `faces` those that may be faces and jambs of walls."""
-    out: list[list[Found]] = [[] for _ in tracks]
+    out: list[list[FoundOpening]] = [[] for _ in tracks]
     for track in tracks:
         # Lines that run within a wall from end to end are its cavity.
         track.slits = [s for s in track.slits if not _whole(track, s)]
@@ -93,13 +93,13 @@ def find_openings(
     return out
 
 
-def _whole(track: Track, slit: Span) -> bool:
+def _whole(track: WallLine, slit: Span) -> bool:
     """Whether a stretch is nearly the whole of the wall it lies in."""
     inside = [s for s in track.spans if s.begin - 0.01 <= slit.begin and slit.end <= s.end + 0.01]
     return any(slit.end - slit.begin >= WHOLE * (s.end - s.begin) for s in inside)
 
 
-def _near(tracks: list[Track], point: Point, more: float = 0.0) -> list[int]:
+def _near(tracks: list[WallLine], point: Point, more: float = 0.0) -> list[int]:
     """The numbers of the tracks whose lines pass near a point."""
     if not tracks:
         return []
@@ -109,11 +109,11 @@ def _near(tracks: list[Track], point: Point, more: float = 0.0) -> list[int]:
     return np.flatnonzero(np.abs(offset - middle) <= half + NEAR_SWING + more).tolist()
 
 
-def _gaps(track: Track) -> list[Span]:
+def _gaps(track: WallLine) -> list[Span]:
     return [Span(a.end, b.begin) for a, b in zip(track.spans, track.spans[1:])]
 
 
-def _gap_at(track: Track, begin: float, end: float) -> Span | None:
+def _gap_at(track: WallLine, begin: float, end: float) -> Span | None:
     """The gap that most of a stretch lies in, or None."""
     for gap in _gaps(track):
         if min(end, gap.end) - max(begin, gap.begin) >= 0.6 * (end - begin):
@@ -121,18 +121,18 @@ def _gap_at(track: Track, begin: float, end: float) -> Span | None:
     return None
 
 
-def _uncovered(track: Track, begin: float, end: float) -> float:
+def _uncovered(track: WallLine, begin: float, end: float) -> float:
     """The share of a stretch in which there is no wall."""
     covered = sum(max(min(end, s.end) - max(begin, s.begin), 0.0) for s in track.spans)
     return 1.0 - covered / max(end - begin, 1e-9)
 
 
-def _beside_wall(track: Track, begin: float, end: float) -> bool:
+def _beside_wall(track: WallLine, begin: float, end: float) -> bool:
     """Whether there is wall within reach of a stretch."""
     return any(s.begin - REACH <= end and begin <= s.end + REACH for s in track.spans)
 
 
-def _take_swing(tracks: list[Track], out: list[list[Found]], swing: Swing) -> None:
+def _take_swing(tracks: list[WallLine], out: list[list[FoundOpening]], swing: Swing) -> None:
     best: tuple[float, int, float, float, Point] | None = None
     for k in _near(tracks, swing.hinge):
         track = tracks[k]
@@ -157,10 +157,10 @@ def _take_swing(tracks: list[Track], out: list[list[Found]], swing: Swing) -> No
     track = tracks[k]
     # The leaf stands open to the side it swings to.
     side: Literal["left", "right"] = "left" if track.place(leaf)[1] > 0 else "right"
-    out[k].append(Found("door", min(s0, s1), max(s0, s1), "a" if s0 < s1 else "b", side, True))
+    out[k].append(FoundOpening("door", min(s0, s1), max(s0, s1), "a" if s0 < s1 else "b", side, True))
 
 
-def _take_symbol(tracks: list[Track], out: list[list[Found]], symbol: Symbol) -> None:
+def _take_symbol(tracks: list[WallLine], out: list[list[FoundOpening]], symbol: Symbol) -> None:
     middle = symbol.corners.mean(axis=0)
     best: tuple[float, int, float, float] | None = None
     for k in _near(tracks, (float(middle[0]), float(middle[1])), SYMBOL_REACH):
@@ -184,13 +184,13 @@ def _take_symbol(tracks: list[Track], out: list[list[Found]], symbol: Symbol) ->
         gap = _gap_at(tracks[k], begin, end)
         if gap is not None and gap.end - gap.begin <= WIDEST:
             begin, end = gap
-        out[k].append(Found(symbol.kind, begin, end))
+        out[k].append(FoundOpening(symbol.kind, begin, end))
 
 
-def _merged(track: Track, found: list[Found]) -> list[Found]:
+def _merged(track: WallLine, found: list[FoundOpening]) -> list[FoundOpening]:
     """What signs opened, fitted to the gaps they lie in: two leaves in one gap are one door. The wall then runs
     across."""
-    out: list[Found] = []
+    out: list[FoundOpening] = []
     left = sorted(found, key=lambda f: f.begin)
     for gap in _gaps(track):
         inside = [f for f in left if min(f.end, gap.end) - max(f.begin, gap.begin) >= 0.6 * (f.end - f.begin)]
@@ -232,9 +232,9 @@ def _merged(track: Track, found: list[Found]) -> list[Found]:
     return _double(out)
 
 
-def _double(found: list[Found]) -> list[Found]:
+def _double(found: list[FoundOpening]) -> list[FoundOpening]:
     """Two leaves that meet are one door."""
-    out: list[Found] = []
+    out: list[FoundOpening] = []
     for f in sorted(found, key=lambda f: f.begin):
         last = out[-1] if out else None
         meets = last is not None and f.kind == last.kind == "door" and abs(f.begin - last.end) < LEAVES_MEET
@@ -245,7 +245,7 @@ def _double(found: list[Found]) -> list[Found]:
     return out
 
 
-def _take_panes(track: Track, out: list[Found], panes: Array) -> None:
+def _take_panes(track: WallLine, out: list[FoundOpening], panes: Array) -> None:
     """Windows drawn into a wall whose faces run on."""
     if len(panes) == 0:
         return
@@ -254,19 +254,21 @@ def _take_panes(track: Track, out: list[Found], panes: Array) -> None:
     for b, e in stretches:
         inside = any(s.begin - 0.02 <= b and e <= s.end + 0.02 for s in track.spans)
         if inside and e - b <= WIDEST and not any(f.begin < e - 0.02 and b < f.end - 0.02 for f in out):
-            out.append(Found("window", b, e))
+            out.append(FoundOpening("window", b, e))
 
 
-def _take_slits(track: Track, out: list[Found]) -> None:
+def _take_slits(track: WallLine, out: list[FoundOpening]) -> None:
     for slit in track.slits:
         span = next((s for s in track.spans if s.begin - 0.01 <= slit.begin and slit.end <= s.end + 0.01), None)
         if span is None or slit.end - slit.begin > WIDEST:
             continue
         if not any(f.begin < slit.end - 0.02 and slit.begin < f.end - 0.02 for f in out):
-            out.append(Found("window", slit.begin, slit.end))
+            out.append(FoundOpening("window", slit.begin, slit.end))
 
 
-def _take_gaps(spans: _Spans, number: int, track: Track, out: list[Found], lines: Array, faces: Array) -> None:
+def _take_gaps(
+    spans: _Spans, number: int, track: WallLine, out: list[FoundOpening], lines: Array, faces: Array
+) -> None:
     """Explain the gaps that are left, and close those that are explained."""
     for gap in _gaps(track):
         width = gap.end - gap.begin
@@ -274,7 +276,7 @@ def _take_gaps(spans: _Spans, number: int, track: Track, out: list[Found], lines
             continue
         thin = track.high - track.low < THINNEST
         if width >= NARROWEST and _glass(track, gap, lines):
-            out.append(Found("window", *gap))
+            out.append(FoundOpening("window", *gap))
         elif (not thin and _face_runs_on(track, gap, faces)) or (
             width <= THICKEST and (width <= NARROWEST or _crossed(spans, track, gap))
         ):
@@ -284,13 +286,13 @@ def _take_gaps(spans: _Spans, number: int, track: Track, out: list[Found], lines
             and _free_ends(spans, number, track, gap)
             and (2 * NARROWEST <= width <= FREE_ARCHWAY or (not thin and _jambs(track, gap, faces)))
         ):
-            out.append(Found("archway", *gap))
+            out.append(FoundOpening("archway", *gap))
         else:
             continue
         track.spans = joined([*track.spans, Span(*gap)])
 
 
-def _along(track: Track, lines: Array, beside: float) -> tuple[Array, Array, Array]:
+def _along(track: WallLine, lines: Array, beside: float) -> tuple[Array, Array, Array]:
     """Of lines parallel to a track and within `beside` of its faces: offsets, begins and ends."""
     a, b = lines[:, :2], lines[:, 2:]
     n = track.normal
@@ -300,7 +302,7 @@ def _along(track: Track, lines: Array, beside: float) -> tuple[Array, Array, Arr
     return oa[near], s[:, 0], s[:, 1]
 
 
-def _glass(track: Track, gap: Span, lines: Array) -> bool:
+def _glass(track: WallLine, gap: Span, lines: Array) -> bool:
     """Whether lines run along within the wall's thickness, most of the gap, and not only on its faces."""
     if len(lines) == 0:
         return False
@@ -312,7 +314,7 @@ def _glass(track: Track, gap: Span, lines: Array) -> bool:
     return bool((covers & inside & within).any())
 
 
-def _face_runs_on(track: Track, gap: Span, faces: Array) -> bool:
+def _face_runs_on(track: WallLine, gap: Span, faces: Array) -> bool:
     offset, begin, end = _along(track, faces, STEP)
     on_face = (np.abs(offset - track.low) <= STEP) | (np.abs(offset - track.high) <= STEP)
     return bool((on_face & (begin <= gap.begin + 0.02) & (end >= gap.end - 0.02)).any())
@@ -321,7 +323,7 @@ def _face_runs_on(track: Track, gap: Span, faces: Array) -> bool:
 class _Spans:
     """The spans of all tracks as arrays, one row each, for what is asked of all of them."""
 
-    def __init__(self, tracks: list[Track]) -> None:
+    def __init__(self, tracks: list[WallLine]) -> None:
         rows = [(k, span) for k, track in enumerate(tracks) for span in track.spans]
         self.track = np.array([k for k, _ in rows], int)
         self.along = np.array([tracks[k].along for k, _ in rows], float).reshape(-1, 2)
@@ -331,7 +333,7 @@ class _Spans:
         self.end = np.array([span.end for _, span in rows], float)
         self.normal = np.column_stack([-self.along[:, 1], self.along[:, 0]])
 
-    def meetings(self, track: Track) -> tuple[Array, Array, Array]:
+    def meetings(self, track: WallLine) -> tuple[Array, Array, Array]:
         """The sine of the angle to each span, and how far along the track and along each span their centre lines meet;
         not finite where they are parallel."""
         sine = track.along[0] * self.along[:, 1] - track.along[1] * self.along[:, 0]
@@ -342,7 +344,7 @@ class _Spans:
         return sine, s, t
 
 
-def _crossed(spans: _Spans, track: Track, gap: Span) -> bool:
+def _crossed(spans: _Spans, track: WallLine, gap: Span) -> bool:
     """Whether another wall crosses, or meets, in a gap."""
     sine, s, t = spans.meetings(track)
     reach = track.thickness / 2 + 0.06
@@ -350,7 +352,7 @@ def _crossed(spans: _Spans, track: Track, gap: Span) -> bool:
     return bool((hit & (spans.begin - reach <= t) & (t <= spans.end + reach)).any())
 
 
-def _jambs(track: Track, gap: Span, faces: Array) -> bool:
+def _jambs(track: WallLine, gap: Span, faces: Array) -> bool:
     """Whether a short line closes the wall at either end of a gap, and goes on no farther."""
     a, b = faces[:, :2], faces[:, 2:]
     sa, sb = a @ track.along, b @ track.along
@@ -360,7 +362,7 @@ def _jambs(track: Track, gap: Span, faces: Array) -> bool:
     return all(bool((np.abs(sa[across] - end) <= 0.03).any()) for end in gap)
 
 
-def _free_ends(spans: _Spans, number: int, track: Track, gap: Span) -> bool:
+def _free_ends(spans: _Spans, number: int, track: WallLine, gap: Span) -> bool:
     """Whether nothing else meets a wall at the ends of a gap."""
     for end in gap:
         point = np.asarray(track.point(end))
@@ -371,9 +373,9 @@ def _free_ends(spans: _Spans, number: int, track: Track, gap: Span) -> bool:
     return True
 
 
-def _apart(found: list[Found]) -> list[Found]:
+def _apart(found: list[FoundOpening]) -> list[FoundOpening]:
     """Openings in order that do not overlap: of two that would, the first stays, shortened where it must be."""
-    out: list[Found] = []
+    out: list[FoundOpening] = []
     for f in sorted(found, key=lambda f: (f.begin, f.end)):
         if out and f.begin < out[-1].end:
             f = f._replace(begin=out[-1].end)
@@ -382,7 +384,7 @@ def _apart(found: list[Found]) -> list[Found]:
     return out
 
 
-def drop_doubles(tracks: list[Track], found: list[list[Found]]) -> None:
+def remove_nested_walls(tracks: list[WallLine], found: list[list[FoundOpening]]) -> None:
     """Take away pieces of wall that lie within a longer wall of the same direction: what is left of its cavity, or of a
     sill, where another wall meets it."""
     order = sorted(range(len(tracks)), key=lambda k: -sum(s.end - s.begin for s in tracks[k].spans))
@@ -401,7 +403,7 @@ def drop_doubles(tracks: list[Track], found: list[list[Found]]) -> None:
             ]
 
 
-def meet(tracks: list[Track]) -> None:
+def join_wall_ends(tracks: list[WallLine]) -> None:
     """Let the ends of walls meet: drawn to each other's faces, they are led to each other's centre lines."""
     every = _Spans(tracks)
     wanted: list[list[Span]] = []
@@ -415,7 +417,7 @@ def meet(tracks: list[Track]) -> None:
         track.spans = joined(spans)
 
 
-def _met(spans: _Spans, track: Track, end: float) -> float:
+def _met(spans: _Spans, track: WallLine, end: float) -> float:
     """Where the centre line of the nearest wall crosses a track, as near to an end of it as its faces are; else the
     end."""
     sine, s, t = spans.meetings(track)

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from vastwatch.files.check import ProjectError
-from vastwatch.files.drawing.content import Arc, Drawing, Piece, Shape, Stroke, Words
+from vastwatch.files.drawing.content import Arc, BlockInsert, Drawing, DrawingText, Polygon, Stroke
 from vastwatch.files.reading import read_whole
 from vastwatch.site.record import Point
 from vastwatch.words import one_line
@@ -38,7 +38,7 @@ GoOn = Callable[[float], bool]
 READ_SHARE, LARGEST_FILE = 0.85, 400_000_000
 
 
-class Unwanted(Exception):
+class Cancelled(Exception):
     """The reading was cancelled."""
 
 
@@ -53,7 +53,7 @@ class _Watched(io.TextIOWrapper):
         self.lines += 1
         self.done += len(line)
         if self.lines % 4096 == 0 and not self.report_progress(READ_SHARE * min(self.done / self.size, 1.0)):
-            raise Unwanted
+            raise Cancelled
         return line
 
 
@@ -74,12 +74,12 @@ def _opened(raw: bytes, report_progress: GoOn) -> Any:
         with _Watched(io.BytesIO(raw), encoding=encoding, errors="surrogateescape") as text:
             text.watch(len(raw), report_progress)
             return ezdxf.read(text)
-    except Unwanted:
+    except Cancelled:
         raise
     except Exception:
         # Damaged, or not quite to the letter: tried again below.
         if not report_progress(READ_SHARE / 2):
-            raise Unwanted from None
+            raise Cancelled from None
     document, _ = recover.read(io.BytesIO(raw))
     return document
 
@@ -95,7 +95,7 @@ def read_drawing(path: Path, report_progress: GoOn = lambda _: True) -> Drawing:
         code = document.header.get("$INSUNITS", 0)
         space = document.modelspace()
         total = max(len(space), 1)
-    except Unwanted:
+    except Cancelled:
         raise
     except Exception:
         # Whatever the library stumbles over in a stranger's file, there is one thing to say of it.
@@ -105,12 +105,12 @@ def read_drawing(path: Path, report_progress: GoOn = lambda _: True) -> Drawing:
     try:
         for seen, (entity, layer, piece) in enumerate(taker.entities(space), 1):
             if seen % 200 == 0 and not report_progress(READ_SHARE + (1 - READ_SHARE) * min(seen / total, 1.0)):
-                raise Unwanted
+                raise Cancelled
             taker.take(entity, layer, piece)
     except ProjectError as e:
         raise ProjectError(f"{path}: {e}") from None
     if not drawing.strokes and not drawing.outlines and not drawing.arcs:
-        kinds = ", ".join(f"{n} {k}" for k, n in drawing.passed_over.most_common(3))
+        kinds = ", ".join(f"{n} {k}" for k, n in drawing.skipped.most_common(3))
         raise ProjectError(f"{path}: no lines to build walls from" + (f" (only {kinds})" if kinds else ""))
     return drawing
 
@@ -144,10 +144,10 @@ class _Taker:
     def _inserted(self, e: Any, layer: str, piece: int, within: tuple[str, ...]) -> Iterator[tuple[Any, str, int]]:
         name = str(e.dxf.get("name", ""))
         if name in within or len(within) >= DEEPEST:
-            self.drawing.passed_over["block containing itself" if name in within else "block nested too deeply"] += 1
+            self.drawing.skipped["block containing itself" if name in within else "block nested too deeply"] += 1
             return
         if self.document.blocks.get(name) is None:
-            self.drawing.passed_over["insert of a missing block"] += 1
+            self.drawing.skipped["insert of a missing block"] += 1
             return
         if not self._holds_something(name):
             return
@@ -162,14 +162,14 @@ class _Taker:
                         f"more than {MOST_PIECES:,} inserted blocks is too many for a plan of one building"
                     )
                 at, turn = _placed(copy)
-                self.drawing.pieces.append(Piece(layer, one_line(name, 120), at, turn, piece))
+                self.drawing.pieces.append(BlockInsert(layer, one_line(name, 120), at, turn, piece))
                 number = len(self.drawing.pieces) - 1
                 yield from self._apart(copy.virtual_entities(), layer, number, (*within, name))
         except ProjectError:
             raise
         except Exception:
             # A block that cannot be placed, of whatever fault, is one thing less.
-            self.drawing.passed_over["block that cannot be placed"] += 1
+            self.drawing.skipped["block that cannot be placed"] += 1
 
     def _holds_something(self, name: str) -> bool:
         """Whether anything is drawn in a block, however deep: a tower of empty ones is not climbed."""
@@ -191,7 +191,7 @@ class _Taker:
             raise
         except Exception:
             # Each kind of entity fails in its own ways where its numbers make no sense.
-            self.drawing.passed_over[e.dxftype()] += 1
+            self.drawing.skipped[e.dxftype()] += 1
 
     def _take(self, e: Any, layer: str, piece: int) -> None:
         kind, drawing = e.dxftype(), self.drawing
@@ -213,7 +213,7 @@ class _Taker:
             for part in e.virtual_entities():
                 self.take(part, layer, piece)
         else:
-            drawing.passed_over[kind] += 1
+            drawing.skipped[kind] += 1
 
     def _axis(self, e: Any) -> bool:
         """Whether an entity is drawn with the line type of axes, its own or its layer's."""
@@ -236,7 +236,9 @@ class _Taker:
             at = e.ocs().to_wcs(at)
         lines = [one_line(line, 60) for line in text.splitlines()]
         if any(lines):
-            self.drawing.words.append(Words(layer, "\n".join(x for x in lines if x), _point(at), float(height), piece))
+            self.drawing.words.append(
+                DrawingText(layer, "\n".join(x for x in lines if x), _point(at), float(height), piece)
+            )
 
     def _arc(self, e: Any, layer: str, piece: int) -> None:
         a, b = _point(e.start_point), _point(e.end_point)
@@ -262,12 +264,12 @@ class _Taker:
         self._count(len(parts))
         lines = [p for p in parts if p.dxftype() == "LINE"]
         if e.is_closed and len(parts) == len(lines) and len(lines) >= 3:
-            self.drawing.outlines.append(Shape(layer, tuple(_point(p.dxf.start) for p in lines), piece))
+            self.drawing.outlines.append(Polygon(layer, tuple(_point(p.dxf.start) for p in lines), piece))
             return
         corners = [_point(p.dxf.start) for p in lines] + [_point(p.dxf.end) for p in lines[-1:]]
         if len(parts) == len(lines) > 3 and math.dist(corners[0], corners[-1]) < 1e-6 * (1 + abs(corners[0][0])):
             # Closed by hand: the last corner is the first.
-            self.drawing.outlines.append(Shape(layer, tuple(corners[:-1]), piece))
+            self.drawing.outlines.append(Polygon(layer, tuple(corners[:-1]), piece))
             return
         for part in parts:
             if part.dxftype() == "ARC":

@@ -17,8 +17,15 @@ from numpy.typing import NDArray
 
 from vastwatch.files.drawing.content import UNITS, Drawing
 from vastwatch.files.drawing.kinds import LayerKind, holds_texts, layer_kind, name_in, piece_kind
-from vastwatch.files.drawing.openings import Found, Swing, Symbol, drop_doubles, find_openings, meet
-from vastwatch.files.drawing.walls import Track, find_walls, lengths, turn_of
+from vastwatch.files.drawing.openings import (
+    FoundOpening,
+    Swing,
+    Symbol,
+    find_openings,
+    join_wall_ends,
+    remove_nested_walls,
+)
+from vastwatch.files.drawing.walls import WallLine, find_walls, lengths, turn_of
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Outline, Point
 from vastwatch.site.uses import guess_use
@@ -54,7 +61,7 @@ class FoundWall(NamedTuple):
     a: Point
     b: Point
     thickness: float
-    openings: tuple[Found, ...]
+    openings: tuple[FoundOpening, ...]
 
 
 # The name of a room has no more words than these; on a layer of texts so many names are some.
@@ -86,7 +93,7 @@ class FoundPiece(NamedTuple):
 
 
 @dataclass
-class Understood:
+class Interpretation:
     """All in metres, with the lower left corner at `origin` of the drawing as it was turned. `roles` has for each role
     the lines (n, 4) that were understood as that; `turn` is by how many degrees the drawing was turned back."""
 
@@ -201,11 +208,11 @@ def _frame(points: Array, turn: float) -> Array:
     return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]) @ axes
 
 
-def understand(drawing: Drawing, layers: Iterable[str], unit: str, straighten: bool = True) -> Understood:
+def interpret(drawing: Drawing, layers: Iterable[str], unit: str, straighten: bool = True) -> Interpretation:
     """What the chosen layers hold, in a unit of `UNITS`. Never fails: what is not understood is told as that."""
     placed = _Placed(drawing, layers, unit, straighten)
     symbols = _Symbols(placed)
-    out = Understood(turn=placed.turn, origin=(float(placed.shift[0]), float(placed.shift[1])))
+    out = Interpretation(turn=placed.turn, origin=(float(placed.shift[0]), float(placed.shift[1])))
     lines = placed.lines_of(placed.strokes)
     kinds: list[LayerKind] = [layer_kind(s.layer) for s in placed.strokes]
     inside = np.array([symbols.symbol(s.piece) for s in placed.strokes], int)
@@ -237,11 +244,11 @@ def understand(drawing: Drawing, layers: Iterable[str], unit: str, straighten: b
     marks = _marks(symbols, {placed.arcs[k].piece for k in used_arcs})
     panes = lines[(np.array(kinds) == "windows") & straight & (inside < 0)]
     crowd = len(tracks) > MOST_TRACKS
-    openings: list[list[Found]] = [[] for _ in tracks]
+    openings: list[list[FoundOpening]] = [[] for _ in tracks]
     if not crowd:
         openings = find_openings(tracks, swings, marks, panes, lines[glass & straight], faces)
-        drop_doubles(tracks, openings)
-        meet(tracks)
+        remove_nested_walls(tracks, openings)
+        join_wall_ends(tracks)
     out.walls = _walls(tracks, openings)
     shown = [o for rows, o in sides if not out.paired and layer_kind(o.layer) in ("rooms", "any", "walls", "names")]
     out.rooms = _rooms(placed, [] if crowd else out.walls, shown, out)
@@ -334,7 +341,7 @@ def _marks(symbols: _Symbols, swinging: set[int]) -> list[Symbol]:
     return out
 
 
-def _walls(tracks: list[Track], openings: list[list[Found]]) -> list[FoundWall]:
+def _walls(tracks: list[WallLine], openings: list[list[FoundOpening]]) -> list[FoundWall]:
     out = []
     for track, found in zip(tracks, openings):
         for span in track.spans:
@@ -347,7 +354,7 @@ def _walls(tracks: list[Track], openings: list[list[Found]]) -> list[FoundWall]:
     return out
 
 
-def _rooms(placed: _Placed, walls: list[FoundWall], shapes: list, out: Understood) -> list[FoundRoom]:
+def _rooms(placed: _Placed, walls: list[FoundWall], shapes: list, out: Interpretation) -> list[FoundRoom]:
     """Rooms drawn as closed outlines, and what the walls enclose beside them."""
     labels = _labels(placed)
     rooms: list[FoundRoom] = []

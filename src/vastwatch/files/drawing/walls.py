@@ -48,7 +48,7 @@ class Span(NamedTuple):
 
 
 @dataclass
-class Track:
+class WallLine:
     """Pieces of wall in one line: `along` is its direction (unit vector), `low` and `high` the offsets of its faces
     along the normal (to the left), `spans` where there is wall, in order. `slits` are the stretches with lines inside
     the wall: windows, where they do not run its whole length."""
@@ -98,7 +98,7 @@ class WallsFound:
     """The tracks, whether walls are drawn as pairs of lines, and by direction (degrees) the faces that were looked
     at."""
 
-    tracks: list[Track]
+    tracks: list[WallLine]
     paired: bool
     share: float
 
@@ -134,7 +134,7 @@ def turn_of(segments: Array) -> float:
 def find_walls(segments: Array) -> WallsFound:
     """The walls of straight lines (n, 4) that may be faces of walls, metres."""
     segments = segments[lengths(segments) >= SHORTEST_FACE]
-    tracks: list[Track] = []
+    tracks: list[WallLine] = []
     paired, total = 0.0, float(lengths(segments).sum())
     bundles = [(along, _faces(group, along)) for along, group in _by_direction(segments)]
     for along, faces in bundles:
@@ -218,7 +218,7 @@ def _bundles(faces: list[Face]) -> list[list[Face]]:
     return list(groups.values())
 
 
-def _pairs(along: Array, faces: list[Face]) -> tuple[list[Track], float]:
+def _pairs(along: Array, faces: list[Face]) -> tuple[list[WallLine], float]:
     """Tracks of the walls between parallel faces, and how much length of faces bounds them."""
     strips: dict[tuple[float, float], list[tuple[float, float, bool]]] = defaultdict(list)
     used = 0.0
@@ -272,17 +272,17 @@ def _wall_of_run(run: list[float]) -> list[tuple[float, float, bool]]:
     return _wall_of_run(run[: widest + 1]) + _wall_of_run(run[widest + 1 :])
 
 
-def _tracks(along: Array, strips: dict[tuple[float, float], list[tuple[float, float, bool]]]) -> list[Track]:
+def _tracks(along: Array, strips: dict[tuple[float, float], list[tuple[float, float, bool]]]) -> list[WallLine]:
     """Strips with about the same faces in one track each; a short one with lines inside, standing forward a little, is
     a window in the track it lies in."""
-    tracks: list[Track] = []
+    tracks: list[WallLine] = []
     by_length = sorted(strips.items(), key=lambda item: -sum(e - b for b, e, _ in item[1]))
     for (low, high), stretches in by_length:
         home = next((t for t in tracks if abs(t.low - low) <= STEP and abs(t.high - high) <= STEP), None)
         if home is None:
             home = next((t for t in tracks if _fills(t, low, high, stretches)), None)
         if home is None:
-            home = Track(along, low, high, [])
+            home = WallLine(along, low, high, [])
             tracks.append(home)
         for begin, end, inside in stretches:
             home.spans.append(Span(begin, end))
@@ -293,7 +293,7 @@ def _tracks(along: Array, strips: dict[tuple[float, float], list[tuple[float, fl
     return tracks
 
 
-def _fills(track: Track, low: float, high: float, stretches: list[tuple[float, float, bool]]) -> bool:
+def _fills(track: WallLine, low: float, high: float, stretches: list[tuple[float, float, bool]]) -> bool:
     """Whether strips overlap the band of a track and lie in its gaps."""
     overlap = min(track.high, high) - max(track.low, low)
     if overlap < 0.5 * min(track.high - track.low, high - low):
@@ -320,10 +320,10 @@ def joined(spans: list[Span], gap: float = 2 * ALIKE) -> list[Span]:
     return out
 
 
-def _singles(along: Array, faces: list[Face]) -> list[Track]:
+def _singles(along: Array, faces: list[Face]) -> list[WallLine]:
     """Each line as a wall of its own; those at one offset in one track."""
     by_offset: dict[float, list[Span]] = defaultdict(list)
     for f in faces:
         if f.end - f.begin >= SHORTEST_WALL:
             by_offset[round(f.offset, 4)].append(Span(f.begin, f.end))
-    return [Track(along, offset, offset, joined(spans)) for offset, spans in by_offset.items()]
+    return [WallLine(along, offset, offset, joined(spans)) for offset, spans in by_offset.items()]

@@ -25,14 +25,14 @@ from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.plan.drawing_preview import KEY, KeyMark, Preview, strokes
 from vastwatch.files import ProjectError
 from vastwatch.files.drawing.content import UNITS, Drawing
-from vastwatch.files.drawing.reading import Unwanted, read_drawing
-from vastwatch.files.drawing.understanding import Understood, understand, usual_layers
+from vastwatch.files.drawing.reading import Cancelled, read_drawing
+from vastwatch.files.drawing.understanding import Interpretation, interpret, usual_layers
 
 
 def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | ProjectError], None]) -> QProgressDialog:
     """Read a drawing in the pool; `then` gets it, or what is wrong, unless the reading was cancelled."""
     words = parent.tr("Reading {}…").format(path.name)
-    return in_background(parent, words, lambda go_on: read_drawing(path, go_on), then, (Unwanted,))
+    return in_background(parent, words, lambda go_on: read_drawing(path, go_on), then, (Cancelled,))
 
 
 class _Looking(QObject):
@@ -42,13 +42,13 @@ class _Looking(QObject):
 
 
 class _Look(QRunnable):
-    def __init__(self, number: int, looking: _Looking, work: Callable[[], Understood]) -> None:
+    def __init__(self, number: int, looking: _Looking, work: Callable[[], Interpretation]) -> None:
         super().__init__()
         self.number, self.looking, self.work = number, looking, work
 
     def run(self) -> None:
         try:
-            found: Understood | None = self.work()
+            found: Interpretation | None = self.work()
         except Exception:
             logging.getLogger(__name__).exception("a drawing could not be understood")
             found = None
@@ -65,7 +65,7 @@ class DrawingDialog(QDialog):
     def __init__(self, parent: QWidget, drawing: Drawing, theme: Theme, may_straighten: bool = True) -> None:
         super().__init__(parent)
         self.drawing = drawing
-        self.found: Understood | None = None
+        self.found: Interpretation | None = None
         self._number = 0
         self._looking = _Looking(self)
         self._looking.found.connect(self._show)
@@ -106,8 +106,8 @@ class DrawingDialog(QDialog):
         shown.addWidget(self._key(theme))
         self.told = label("", "", True)
         shown.addWidget(self.told)
-        if drawing.passed_over:
-            kinds = ", ".join(f"{n:,} {kind}" for kind, n in drawing.passed_over.most_common(4))
+        if drawing.skipped:
+            kinds = ", ".join(f"{n:,} {kind}" for kind, n in drawing.skipped.most_common(4))
             shown.addWidget(label(self.tr("Not usable, skipped: {}.").format(kinds), "soft", True))
         buttons = QDialogButtonBox()
         bring = buttons.addButton(self.tr("Import"), QDialogButtonBox.ButtonRole.AcceptRole)
@@ -164,16 +164,16 @@ class DrawingDialog(QDialog):
         self.bring.setEnabled(False)
         self.told.setText(self.tr("Analysing the drawing…"))
         layers, unit, straighten = self.layers, self.unit.currentText(), self.straighten.isChecked()
-        work = partial(understand, self.drawing, layers, unit, straighten)
+        work = partial(interpret, self.drawing, layers, unit, straighten)
         pool = QThreadPool.globalInstance()
         assert pool is not None
         pool.start(_Look(self._number, self._looking, work))
 
-    def _show(self, number: int, found: Understood | None) -> None:
+    def _show(self, number: int, found: Interpretation | None) -> None:
         if number != self._number:
             return
         self.found = found
-        self.preview.show_found(found if found is not None else Understood())
+        self.preview.show_found(found if found is not None else Interpretation())
         if found is None:
             self.told.setText(self.tr("These layers could not be analysed; try others."))
             return
@@ -184,7 +184,7 @@ class DrawingDialog(QDialog):
         self.told.setText(self.tr("Result: {}.").format(found_words(found)))
 
 
-def found_words(found: Understood) -> str:
+def found_words(found: Interpretation) -> str:
     """What was understood, in one line."""
     parts = [count_words(len(found.walls), "wall"), count_words(len(found.rooms), "room")]
     parts += [count_words(found.openings(kind), kind) for kind in ("door", "window", "archway")]

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPaintEvent, QPen, QPol
 from PyQt6.QtWidgets import QWidget
 
 from vastwatch.desk.shell.theme import Theme, alpha, mix
-from vastwatch.files.drawing.understanding import Role, Understood
+from vastwatch.files.drawing.understanding import Interpretation, Role
 from vastwatch.geometry import polygons
 from vastwatch.site.uses import guess_use
 
@@ -51,11 +51,11 @@ class Preview(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
-        self.found: Understood | None = None
+        self.found: Interpretation | None = None
         self.setMinimumSize(360, 280)
         self.setAccessibleName(self.tr("Preview of the import"))
 
-    def show_found(self, found: Understood | None) -> None:
+    def show_found(self, found: Interpretation | None) -> None:
         """Show this; None while it is being worked out."""
         self.found = found
         if found is not None:
@@ -126,7 +126,7 @@ class KeyMark(QWidget):
         painter.drawLine(2, 7, 24, 7)
 
 
-def _frame(found: Understood) -> QRectF | None:
+def _frame(found: Interpretation) -> QRectF | None:
     """What is shown: what is built with a little around it; of a drawing without anything built, all of it."""
     built = [np.array([(*w.a, *w.b)]) for w in found.walls]
     built += [np.hstack([np.asarray(r.outline)] * 2) for r in found.rooms]
@@ -139,7 +139,7 @@ def _frame(found: Understood) -> QRectF | None:
     return QRectF(x0 - edge, y0 - edge, x1 - x0 + 2 * edge, y1 - y0 + 2 * edge)
 
 
-def traced(found: Understood) -> tuple[QImage, tuple[float, float], float] | None:
+def traced(found: Interpretation) -> tuple[QImage, tuple[float, float], float] | None:
     """What was not understood as a picture to draw over: the picture, where its lower left corner lies in the
     coordinates of what was found, and metres per pixel. None where nothing was left, or nothing is known of where it
     belongs."""
