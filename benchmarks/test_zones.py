@@ -23,9 +23,9 @@ from vastwatch.rehearsal.reports import notices_on, run_sensors, wanted_of
 from vastwatch.rehearsal.tracking import many_targets
 from vastwatch.rehearsal.tracking.targets import targets_of
 from vastwatch.rehearsal.tracking.zone_reports import watched_by
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import Drawn, Pose, Scatter, on_plan, reported
-from vastwatch.sensing.zones import chances, spread_of
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.tracker import Pose, ReadingNoise, Scatter, noisy_readings, to_plan
+from vastwatch.sensing.zones import spread_of, zone_probabilities
 from vastwatch.site.building import Level, Room, Spot, Wall
 from vastwatch.site.people import Errand, Person, Stay
 
@@ -42,13 +42,13 @@ def test_a_matrix_against_drawn_reports():
     outlines = [np.array(box(x, y, 1.0, 1.0)) for x in (-2.5, -1.0, 0.5, 1.8) for y in (1.5, 3.5)]
 
     def exact():
-        return chances(spread_of(pose, scatter, spots, 0.9), outlines)
+        return zone_probabilities(spread_of(pose, scatter, spots, 0.9), outlines)
 
     fast = median_s(exact, 30)
     n, start = 100_000, time.perf_counter()
     slow = np.empty((20, 8))
     for i, spot in enumerate(spots):
-        xy = reported(pose, scatter, np.tile(spot, (n, 1)), 0.9, Drawn(*rng.standard_normal((4, n))))
+        xy = noisy_readings(pose, scatter, np.tile(spot, (n, 1)), 0.9, ReadingNoise(*rng.standard_normal((4, n))))
         for j, outline in enumerate(outlines):
             slow[i, j] = ((xy >= outline[0]) & (xy <= outline[2])).all(axis=1).mean()
     plain = time.perf_counter() - start
@@ -103,7 +103,7 @@ def test_a_zone_that_is_dragged(demo):
 
         def moved(project=project, zone=zone, outline=outline, step=step, sensor=sensor):
             dx = 0.013 * (next(step) % 20)
-            return zoned(set_outline(project, zone, [(x + dx, y) for x, y in outline]), sensor)
+            return zoned_sensor(set_outline(project, zone, [(x + dx, y) for x, y in outline]), sensor)
 
         took = median_s(moved, 40)
         hold_to(0.016, took, f"a zone dragged, {name}")
@@ -165,9 +165,9 @@ def _walks(where, bar):
     start = time.perf_counter()
     for _ in range(n):
         true = Pose(*rng.uniform(0, 1, 2), rng.uniform(1.2, 2.2), rng.uniform(-180, 180), rng.uniform(0.1, 0.5))
-        places = on_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in where])
+        places = to_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in where])
         at, chest = np.repeat(places, 50, 0), np.repeat(rng.choice([0.9, 1.2], 4), 50)
-        read = reported(true, scatter, at, chest, Drawn(*rng.standard_normal((4, 200))))
+        read = noisy_readings(true, scatter, at, chest, ReadingNoise(*rng.standard_normal((4, 200))))
         drawn = Pose(true.x + rng.uniform(-0.3, 0.3), true.y + rng.uniform(-0.3, 0.3), true.height,
                      true.yaw + rng.uniform(-10, 10), 0.35)  # fmt: skip
         found = calibrate(Known(read, at, chest), drawn, scatter)

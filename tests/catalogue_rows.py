@@ -6,7 +6,7 @@ from pathlib import Path
 
 from vastwatch.devices import catalogue
 from vastwatch.devices.battery import battery_years
-from vastwatch.sensing.declared import box_figures, declared
+from vastwatch.sensing.declared import claimed_ranges, declared
 
 DOC = Path(__file__).resolve().parent.parent / "docs" / "catalogue.md"
 BEGINS = "\n## Every type, tested\n"
@@ -33,7 +33,7 @@ def rows() -> list[str]:
         areas = declared(d)
         four = ["–"] * 4
         if areas is not None:
-            pairs = zip(box_figures(d), areas.on_axis())
+            pairs = zip(claimed_ranges(d), areas.on_axis())
             four = [f"{said:.1f} / {model:.1f}" if said > 0 else "–" for said, model in pairs]
         hold = f"{d.hold_s:g} s"
         if d.hold_max_s is not None:

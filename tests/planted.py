@@ -17,8 +17,8 @@ from vastwatch.design.project import Project, put
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.rehearsal.scoring.incidents import Incident, Kind
-from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import SEATED, Somebody, body_of
+from vastwatch.sensing.explain import sight_line
+from vastwatch.sensing.figures import SEATED, PersonAt, body_of
 from vastwatch.site.building import Furnishing, Hazard, Spot
 from vastwatch.site.people import Person, Stay
 
@@ -124,7 +124,9 @@ def _screened(room: Project, rng: np.random.Generator) -> Project:
         material="metal",
     )  # fmt: skip
     out = replace(room, furnishings=(made,))
-    seen = sight(out, sensor, Somebody(chair.at, body_of(chair.posture, chair.activity), chair.activity, chair.facing))
+    seen = sight_line(
+        out, sensor, PersonAt(chair.at, body_of(chair.posture, chair.activity), chair.activity, chair.facing)
+    )
     assert seen.hidden_by, "the screen misses the sight line"
     return out
 

@@ -57,11 +57,11 @@ from vastwatch.devices.figures import comparison
 from vastwatch.files import load_demo
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
-from vastwatch.sensing import FIGURES
+from vastwatch.sensing import SUBJECTS
 from vastwatch.sensing.coverage import coverage, room_cells, spot_body
-from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import Somebody
-from vastwatch.sensing.hazards import false_rate, resolved
+from vastwatch.sensing.explain import sight_line
+from vastwatch.sensing.figures import PersonAt
+from vastwatch.sensing.hazards import false_rate, on_date
 from vastwatch.sensing.model import watches_area
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.furniture import furniture
@@ -154,7 +154,7 @@ def of_coverage() -> Any:
         if home is None or not watches_area(find(project.devices, s.device)):
             continue
         own = room_cells(project.rooms, home)
-        for figure in FIGURES:
+        for figure in SUBJECTS:
             found = coverage(project, s.id, figure)
             dragged = coverage(project, s.id, figure, 2).notice_s
             cells, everywhere = found.at(own), found.notice_s[np.isfinite(found.notice_s)]
@@ -185,8 +185,8 @@ def of_types() -> Any:
                 seen = []
                 for spot in spots:
                     for walking_by in (False, True):
-                        who = Somebody(spot.at, spot_body(spot), spot.activity, spot.facing, walking_by)
-                        g = sight(with_it, made, who)
+                        who = PersonAt(spot.at, spot_body(spot), spot.activity, spot.facing, walking_by)
+                        g = sight_line(with_it, made, who)
                         seen.append([g.off_axis_deg, g.share, g.loss_db, g.contrast, g.range_m, g.in_view, g.notice_s,
                                      [list(h) for h in g.hidden_by]])  # fmt: skip
                 out[f"{room} {d.id} {k} of {len(all_places)}"] = {
@@ -290,7 +290,7 @@ def of_hazards() -> Any:
     out: dict[str, Any] = {}
     for project, day in product((fitted_out(), turned(fitted_out(), 25.0)), (date(2026, 1, 12), date(2026, 6, 21))):
         for h in project.hazards:
-            now = resolved(project, h, day)
+            now = on_date(project, h, day)
             out[f"{h.id} {day}{'' if project is fitted_out() else ', turned'}"] = None if now is None else [
                 [list(p) for p in now.outline], [list(t) for t in now.times],
                 {s.id: 3600 * false_rate(mount(project, s), now) for s in project.sensors},

@@ -25,12 +25,12 @@ from vastwatch.sensing.declared import (
     DIRECTIONS,
     STEP_M,
     WALK_SPEED,
-    box_figures,
+    bench_mounted,
+    claimed_ranges,
     declared,
-    on_the_stand,
 )
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
-from vastwatch.sensing.model import staying, walking
+from vastwatch.sensing.model import stay_detection, walker_rate
 
 ROOT = Path(__file__).parents[2]
 AREA = [d for d in catalogue() if declared(d) is not None]
@@ -40,7 +40,7 @@ AGREED = ((0.85, 1.15), (0.7, 1.15), (0.9, 1.2), (0.75, 1.1))
 
 @pytest.mark.parametrize("type_", AREA, ids=lambda d: d.id)
 def test_every_type_does_in_the_test_what_its_box_says(type_):
-    for said, model, agreed in zip(box_figures(type_), declared(type_).on_axis(), AGREED):
+    for said, model, agreed in zip(claimed_ranges(type_), declared(type_).on_axis(), AGREED):
         if said < 0.5:
             continue
         assert agreed[0] <= model / said <= agreed[1], (type_.id, said, model)
@@ -48,7 +48,7 @@ def test_every_type_does_in_the_test_what_its_box_says(type_):
 
 def test_a_radius_on_the_floor_is_what_looks_down_from_the_ceiling_reaches_there():
     type_ = device("radar-60-ceiling")
-    assert type_.floor_m < type_.moving_m and box_figures(type_)[0] == type_.floor_m
+    assert type_.floor_m < type_.moving_m and claimed_ranges(type_)[0] == type_.floor_m
     assert "floor_m" not in {field for field, _ in faults(type_)}
     wrong = [replace(type_, floor_m=9.0), replace(type_, mounts=("wall",)), replace(type_, floor_still_m=4.5)]
     said = [dict(faults(w)) for w in wrong]
@@ -60,7 +60,7 @@ def test_a_radius_on_the_floor_is_what_looks_down_from_the_ceiling_reaches_there
 def test_the_standard_walks_walked_one_by_one(kind):
     """Somebody walks, tick by tick and often; where half of them are noticed the area ends."""
     type_, rng = device(kind), np.random.default_rng(6)
-    it, areas, n = on_the_stand(type_), declared(type_), 600
+    it, areas, n = bench_mounted(type_), declared(type_), 600
     middle = DIRECTIONS.index(0)
 
     def noticed(rates: np.ndarray, tick: float) -> float:
@@ -69,16 +69,16 @@ def test_the_standard_walks_walked_one_by_one(kind):
     far = areas.across[middle]
     for r, more in ((far - 0.4, True), (far + 0.4, False)):
         # Ten steps across, at right angles to the line to where it is.
-        rates = np.full(10, walking(it, np.array([[r, 0.0]]), Walker(STANDING, WALK_SPEED, 90.0))[0])
+        rates = np.full(10, walker_rate(it, np.array([[r, 0.0]]), Walker(STANDING, WALK_SPEED, 90.0))[0])
         assert (noticed(rates, ACROSS_M / WALK_SPEED / 10) > 0.5) == more
     far = areas.towards[middle]
     for r, more in ((far - 0.5, True), (far + 0.5, False)):
         way = np.arange(1.6 * type_.reach_m(), r, -STEP_M)
-        rates = walking(it, np.column_stack([way, 0 * way]), Walker(STANDING, WALK_SPEED, 0.0))
+        rates = walker_rate(it, np.column_stack([way, 0 * way]), Walker(STANDING, WALK_SPEED, 0.0))
         assert (noticed(rates, STEP_M / WALK_SPEED) > 0.5) == more
     far = areas.seated[middle]
     for r, more in ((far - 0.4, True), (far + 0.4, False)):
-        p = float(staying(it, np.array([[r, 0.0]]), Stayer(SEATED, np.array([180.0]))).large[0])
+        p = float(stay_detection(it, np.array([[r, 0.0]]), Stayer(SEATED, np.array([180.0]))).large[0])
         assert ((rng.random((n, ARM_MOVES)) < p).any(axis=1).mean() > 0.5) == more
 
 

@@ -21,8 +21,8 @@ from vastwatch.commission.walk_log import WalkError, parse_pairs, parse_walk, re
 from vastwatch.design.placed import settings_faults, settings_words
 from vastwatch.design.project import find, put
 from vastwatch.files import save_project
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import Drawn, Pose, Scatter, on_plan, readings, reported
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.tracker import Pose, ReadingNoise, Scatter, noisy_readings, readings, to_plan
 from vastwatch.site.building import Spot
 
 FINE = Scatter(0.1, math.radians(3.0))
@@ -31,9 +31,9 @@ AROUND = [(-0.96, 1.5), (-0.35, 4.0), (0.35, 2.0), (0.96, 3.5)]
 
 
 def walk(rng, true, scatter=FINE, around=AROUND, n=50):
-    places = on_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in around])
+    places = to_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in around])
     at, chest = np.repeat(places, n, 0), np.repeat([0.9, 1.2, 0.9, 1.2][: len(around)], n)
-    return Known(reported(true, scatter, at, chest, Drawn(*rng.standard_normal((4, len(at))))), at, chest)
+    return Known(noisy_readings(true, scatter, at, chest, ReadingNoise(*rng.standard_normal((4, len(at))))), at, chest)
 
 
 def off(found, true):
@@ -127,7 +127,7 @@ def test_a_zone_of_a_walk_holds_what_was_read():
     pose = Pose(0.1, 2.0, 1.2, 10.0, 0.35)
     rng = np.random.default_rng(7)
     at = np.tile((1.5, 1.5), (200, 1))
-    read = reported(pose, FINE, at, 0.9, Drawn(*rng.standard_normal((4, 200))))
+    read = noisy_readings(pose, FINE, at, 0.9, ReadingNoise(*rng.standard_normal((4, 200))))
     outline = np.array(zone_from_walk(pose, read, 0.9))
     inside = readings(pose, outline, 0.9)
     low, high = inside.min(axis=0), inside.max(axis=0)
@@ -216,18 +216,18 @@ def test_the_simulated_device_is_found_where_it_hangs(tmp_path, capsys):
     x, y, yaw, bias = (told["pose"][n] for n in ("x", "y", "yaw_deg", "bias_m"))
     settings = replace(sensor.settings, measured_at=(x, y), measured_yaw=yaw, measured_bias_m=bias)
     new = put(project, replace(sensor, settings=settings))
-    known = zoned(new, find(new.sensors, "t"))
-    assert known.pose[:2] == (x, y) and known.counted[known.own].min() > 0.9
+    known = zoned_sensor(new, find(new.sensors, "t"))
+    assert known.pose[:2] == (x, y) and known.counted[known.intended].min() > 0.9
     rng = np.random.default_rng(1)
-    read = reported(true, Scatter(0.15, math.radians(5)), np.tile((1.5, 1.5), (20_000, 1)), 0.9,
-                    Drawn(*rng.standard_normal((4, 20_000))))  # fmt: skip
-    before = zoned(project, sensor).shapes[0].holds(read).mean()
-    assert known.shapes[0].holds(read).mean() > max(0.9, before)
+    read = noisy_readings(true, Scatter(0.15, math.radians(5)), np.tile((1.5, 1.5), (20_000, 1)), 0.9,
+                    ReadingNoise(*rng.standard_normal((4, 20_000))))  # fmt: skip
+    before = zoned_sensor(project, sensor).shapes[0].contains(read).mean()
+    assert known.shapes[0].contains(read).mean() > max(0.9, before)
 
 
 def test_the_shipped_walk_finds_its_sensor_six_degrees_off(demo):
     sensor = find(demo.sensors, "tracker-sitting")
-    known = zoned(demo, sensor)
+    known = zoned_sensor(demo, sensor)
     log = read_walk(Path(__file__).parents[2] / "src" / "vastwatch" / "data" / "saltmarsh-walk.csv")
     places, unknown = known_places(demo, sensor, log)
     found = calibrate(places, known.pose, Scatter(0.1, math.radians(3.0)))
@@ -240,11 +240,11 @@ def test_what_was_found_counts_while_the_sensor_hangs_there():
     sensor = find(project.sensors, "t")
     settings = replace(sensor.settings, measured_at=(0.2, 2.1), measured_yaw=5.0, measured_bias_m=0.5)
     placed = replace(sensor, settings=settings)
-    known = zoned(put(project, placed), placed)
+    known = zoned_sensor(put(project, placed), placed)
     assert known.pose[:2] == (0.2, 2.1) and known.pose.yaw == 5.0 and known.pose.bias == 0.5
     for moved in (replace(placed, at=(0.1, 3.5, 1.2)), replace(placed, yaw=60.0)):
         new = put(project, moved)
-        pose = zoned(new, moved).pose
+        pose = zoned_sensor(new, moved).pose
         assert (pose.x, pose.y, pose.yaw) == (*moved.at[:2], moved.yaw)
         assert "zone-found-elsewhere" in {f.rule for f in zone_findings(new, moved)}
     assert "reports no distance" in dict(settings_faults(device("radar-24-state"), settings))["measured_bias_m"]
@@ -282,7 +282,7 @@ def test_pairs_as_they_are_typed(tmp_path, capsys):
 def test_the_entry_sheet_has_every_number_with_its_sign_and_unit():
     project = tracked(zones=(CHAIR, STOOL))
     sheet = entry_sheet(project, find(project.sensors, "t"))
-    known = zoned(project, find(project.sensors, "t"))
+    known = zoned_sensor(project, find(project.sensors, "t"))
     figures = [r.value for r in sheet.rows if r.field.startswith(("X", "Y"))]
     assert figures == [f"{v:g}" for s in known.shapes for v in s.numbers]
     assert "cm" in sheet.convention and "to the right" in sheet.convention

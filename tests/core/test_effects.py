@@ -39,7 +39,7 @@ from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
 from vastwatch.sensing.families.pir import crossing_chance
 from vastwatch.sensing.figures import ABED, ADULT_KG, LYING, SETTLING, SETTLING_S, STANDING, Stayer, Walker
 from vastwatch.sensing.frames import exact_mean_frames
-from vastwatch.sensing.model import staying, walking
+from vastwatch.sensing.model import stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Calendar
 from vastwatch.site.sky import clear_days, clear_share, is_clear
@@ -157,13 +157,15 @@ def test_bedding_hides_a_sleeper_from_infrared_and_not_from_a_radar():
     project = make_room()
     at = np.array([[3.0, 2.0]])
     pir = mount(project, project.sensors[0])
-    bare, abed = (float(staying(pir, at, Stayer(body)).large[0]) for body in (LYING, ABED))
+    bare, abed = (float(stay_detection(pir, at, Stayer(body)).large[0]) for body in (LYING, ABED))
     assert abed < 0.7 * bare
     radar = mount(
         replace(project, devices=(*project.devices, device("radar-24-state"))),
         replace(project.sensors[0], device="radar-24-state", at=(0.3, 2.0, 1.2), yaw=0.0),
     )
-    assert staying(radar, at, Stayer(LYING)).still_per_s == staying(radar, at, Stayer(ABED)).still_per_s > 0
+    assert (
+        stay_detection(radar, at, Stayer(LYING)).still_per_s == stay_detection(radar, at, Stayer(ABED)).still_per_s > 0
+    )
     assert (notice_times(pir, at, "lying") > notice_times(pir, at, "seated")).all()
 
 
@@ -195,7 +197,7 @@ def test_stairs_take_twice_as_long_and_are_noticed_as_often_by_the_metre(demo):
     assert steps[~slow].mean() == pytest.approx(STEP, rel=0.05)
     pir = mount(make_room(), make_room().sensors[0])
     at = np.array([[3.0, 2.0], [3.0, 2.0]])
-    half = walking(pir, at, Walker(STANDING, 1.0, 90.0, pace=np.array([1.0, 0.5])))
+    half = walker_rate(pir, at, Walker(STANDING, 1.0, 90.0, pace=np.array([1.0, 0.5])))
     assert half[1] == pytest.approx(half[0] / 2) and half[0] > 0
 
 
@@ -205,7 +207,7 @@ def test_a_door_mat_feels_a_light_walker_less():
     sensor = replace(project.sensors[0], device=mat.id, at=(2.0, 2.0, 0.02))
     mounted = mount(replace(project, devices=(*project.devices, mat)), sensor)
     at = np.array([[2.0, 2.0]])
-    light, heavy = (float(walking(mounted, at, Walker(STANDING, 1.0, 90.0, kg=kg))[0]) for kg in (18.0, 110.0))
+    light, heavy = (float(walker_rate(mounted, at, Walker(STANDING, 1.0, 90.0, kg=kg))[0]) for kg in (18.0, 110.0))
     assert light == 0 < heavy
     # In a week too, inside the door: the same person, lighter, never sets it off.
     sensor = replace(sensor, at=(4.7, 0.85, 0.02))
@@ -308,7 +310,7 @@ def test_a_week_notices_climbers_by_the_metre(demo):
     points, pace, level, heading = (
         np.concatenate([getattr(r, name) for r in book.routes[:routes]]) for name in ("points", "pace", "level", "heading")
     )  # fmt: skip
-    plain = walking(mounted, points, Walker(STANDING, 1.0, None, heading))
+    plain = walker_rate(mounted, points, Walker(STANDING, 1.0, None, heading))
     climbed = (pace < 1) & (level == 0) & (plain > 0)
     assert climbed.any() and known[climbed] == pytest.approx(plain[climbed] / 2)
     assert known[(pace == 1) & (level == 0)] == pytest.approx(plain[(pace == 1) & (level == 0)])

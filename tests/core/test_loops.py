@@ -28,7 +28,7 @@ from vastwatch.people.routes import STEP
 from vastwatch.rehearsal.noticing.at_rest import DENSE
 from vastwatch.rehearsal.noticing.condensing import condensed
 from vastwatch.rehearsal.noticing.notices import WALK_HZ
-from vastwatch.sensing.reporting import held, held_and_blind
+from vastwatch.sensing.reporting import hold_blind_merge, hold_merge
 
 seeds = st.integers(0, 2**32 - 1)
 
@@ -184,7 +184,7 @@ def test_a_device_stays_on_for_its_hold_after_each_notice(steps, hold):
             rows[-1][1] = max(rows[-1][1], b + hold)
         else:
             rows.append([a, b + hold])
-    assert held(start, end, hold).tolist() == rows
+    assert hold_merge(start, end, hold).tolist() == rows
 
 
 def laid_out(people):
@@ -210,7 +210,7 @@ def test_no_report_depends_on_what_is_left_out_of_each_person(people, hold, blin
 
     def said(start, end):
         order = np.argsort(start, kind="stable")
-        return held_and_blind(start[order], end[order], hold, blind)
+        return hold_blind_merge(start[order], end[order], hold, blind)
 
     fewer = loops.condensed(start, end, of, hold, blind)
     assert said(*fewer[:2]).tolist() == said(start, end).tolist()
@@ -225,8 +225,8 @@ def test_a_device_reports_in_each_life_what_it_reports_there_alone(lives, hold, 
     moved, at = loops.hold_merge(start, end, moving, cuts, hold)
     for k in range(len(lives)):
         mine, move = of == k, (of == k) & moving
-        assert rows[ends[k] : ends[k + 1]].tolist() == held_and_blind(start[mine], end[mine], hold, blind).tolist()
-        assert moved[at[k] : at[k + 1]].tolist() == held(start[move], end[move], hold).tolist()
+        assert rows[ends[k] : ends[k + 1]].tolist() == hold_blind_merge(start[mine], end[mine], hold, blind).tolist()
+        assert moved[at[k] : at[k + 1]].tolist() == hold_merge(start[move], end[move], hold).tolist()
 
 
 # `make mutants` runs the loops as plain Python, where coverage sees them.

@@ -13,7 +13,7 @@ from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.sensing import frames
 from vastwatch.sensing.coverage import notice_times
-from vastwatch.sensing.explain import sight
+from vastwatch.sensing.explain import sight_line
 from vastwatch.sensing.families import pir, radar
 from vastwatch.sensing.figures import (
     ABED,
@@ -24,11 +24,11 @@ from vastwatch.sensing.figures import (
     SEATED,
     STANDING,
     MinorMotion,
-    Somebody,
+    PersonAt,
     Stayer,
     Walker,
 )
-from vastwatch.sensing.model import mean_wait, staying, walking
+from vastwatch.sensing.model import mean_wait, stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import LOSS_DB, obstacles
 
@@ -75,12 +75,12 @@ def test_pir_heading(psi, reach):
 
 
 def test_pir_chance_is_a_half_at_the_range_and_nothing_without_one():
-    assert pir.chance(5.0, 5.0) == pytest.approx(0.5)
-    assert pir.chance(5.4, 5.0) == pytest.approx(1 / (1 + math.exp(1)))
-    assert pir.chance([1.0, 50.0], [0.0, 5.0]).tolist() == [0.0, pytest.approx(0, abs=1e-12)]
+    assert pir.detection_probability(5.0, 5.0) == pytest.approx(0.5)
+    assert pir.detection_probability(5.4, 5.0) == pytest.approx(1 / (1 + math.exp(1)))
+    assert pir.detection_probability([1.0, 50.0], [0.0, 5.0]).tolist() == [0.0, pytest.approx(0, abs=1e-12)]
     # What is beyond REACH may be left out without being missed.
-    assert pir.chance(pir.REACH, 1.0) < 1e-5
-    assert pir.chance(radar.REACH, 1.0, radar.SOFTNESS) < 1e-5
+    assert pir.detection_probability(pir.REACH, 1.0) < 1e-5
+    assert pir.detection_probability(radar.REACH, 1.0, radar.SOFTNESS) < 1e-5
 
 
 def test_pir_blind_wedge_from_height_pitch_and_span():
@@ -92,7 +92,7 @@ def test_pir_blind_wedge_from_height_pitch_and_span():
     low = LYING._replace(low=0.0999, high=0.1001)
     wedge = 2.1 / math.tan(math.radians(50))
     at = np.array([[0.1 + wedge - 0.02, 2.0], [0.1 + wedge + 0.02, 2.0]])
-    view = pir.view_of(mounted.sensor, mounted.device, mounted.around, 21.0, at, low)
+    view = pir.view_of(mounted.sensor, mounted.device, mounted.obstacles, 21.0, at, low)
     share = np.zeros(2)
     share[view.where] = view.share
     assert share.tolist() == [0.0, 1.0]
@@ -110,10 +110,10 @@ def test_pir_walk_rate_by_hand():
         p = 1 / (1 + math.exp((slant / reach - 1) / 0.08))
         across = speed * max(math.sin(math.radians(psi)), pir.SWAY) / (r * math.radians(5))
         towards = speed * math.cos(math.radians(psi)) * h / ((r * r + h * h) * math.radians(12))
-        assert walking(mounted, at, Walker(STANDING, speed, psi))[0] == pytest.approx(p * (across + towards))
+        assert walker_rate(mounted, at, Walker(STANDING, speed, psi))[0] == pytest.approx(p * (across + towards))
     # The heading on the plan gives the same as the angle to the sight line.
-    assert walking(mounted, at, Walker(STANDING, speed, None, [90.0]))[0] == pytest.approx(
-        walking(mounted, at, Walker(STANDING, speed, 90))[0]
+    assert walker_rate(mounted, at, Walker(STANDING, speed, None, [90.0]))[0] == pytest.approx(
+        walker_rate(mounted, at, Walker(STANDING, speed, 90))[0]
     )
 
 
@@ -121,7 +121,7 @@ def test_pir_sees_by_the_root_of_the_visible_share():
     """A shelf 1.4 m high half way hides what a sight line over its far edge passes: the lower part of a body at 4 m."""
     sensor = Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0)
     project = make_room(sensors=(sensor,), furnishings=(shelf_at(2.0, 1.0, 2.2, 3.0, 1.4),))
-    s = sight(project, sensor, Somebody((4.1, 2.0), STANDING, "passing", None, True))
+    s = sight_line(project, sensor, PersonAt((4.1, 2.0), STANDING, "passing", None, True))
     leaving = [2.2 + (z - 2.2) * (2.1 / 4.0) for z in STANDING.heights]
     hidden = sum(z < 1.4 for z in leaving)
     assert 0 < hidden < SAMPLES
@@ -136,7 +136,7 @@ def test_glass_and_closed_doors_blind_a_pir_and_an_open_door_does_not():
         project = make_room(sensors=(sensor,))
         door = replace(project.openings[0], rest=rest, leaf=leaf)
         project = replace(project, openings=(door, project.openings[1]))
-        s = sight(project, sensor, Somebody((7.0, 0.85), STANDING, "passing", None, True))
+        s = sight_line(project, sensor, PersonAt((7.0, 0.85), STANDING, "passing", None, True))
         assert math.isfinite(s.notice_s) == seen
 
 
@@ -212,7 +212,7 @@ def test_radar_adds_up_what_it_crosses():
     for material, db in (("plasterboard", 3.0), ("brick", 20.0)):
         project, sensor = radar_room(material)
         mounted = mount(project, sensor)
-        view = radar.view_of(sensor, mounted.device, mounted.around, np.array([[5.5, 3.0]]), SEATED)
+        view = radar.view_of(sensor, mounted.device, mounted.obstacles, np.array([[5.5, 3.0]]), SEATED)
         if material == "brick":
             assert len(view.where) == 0 or radar.walk_rate(mounted.device, view)[0] == 0
             continue
@@ -224,7 +224,7 @@ def test_a_body_half_behind_timber_loses_the_mean_power_of_its_samples():
     project, sensor = radar_room()
     project = replace(project, furnishings=(shelf_at(2.0, 2.5, 2.2, 3.5, 0.85),))
     mounted = mount(project, sensor)
-    view = radar.view_of(sensor, mounted.device, mounted.around, np.array([[4.0, 3.0]]), SEATED)
+    view = radar.view_of(sensor, mounted.device, mounted.obstacles, np.array([[4.0, 3.0]]), SEATED)
     rays = [0.85 + (z - 0.85) * (2.1 / 3.9) for z in SEATED.heights]
     samples = [
         5.0 if min(z, 0.85 + (h - 0.85) * (1.9 / 3.9)) < 0.85 - 1e-9 else 0.0 for z, h in zip(rays, SEATED.heights)
@@ -240,7 +240,7 @@ def test_radar_gates_and_sensitivity():
     # It reads 0.35 m too far: 1.80 as 2.15, and 0.15 as 0.5.
     assert mounted.device.bias_r_m == 0.35
     at = np.array([[1.5, 3.0], [1.8, 3.0], [2.5, 3.0], [0.15, 3.0]])
-    view = radar.view_of(sensor, mounted.device, mounted.around, at, SEATED)
+    view = radar.view_of(sensor, mounted.device, mounted.obstacles, at, SEATED)
     assert view.where.tolist() == [0]
     assert view.factor[0] == pytest.approx(10 ** (-6 / 40))
 
@@ -249,7 +249,7 @@ def test_radar_does_not_look_behind_itself():
     project, sensor = radar_room()
     sensor = replace(sensor, at=(2.5, 3.0, 1.0))
     mounted = mount(replace(project, sensors=(sensor,)), sensor)
-    rate = walking(mounted, np.array([[3.5, 3.0], [1.5, 3.0]]), Walker(STANDING, 1.0, 0))
+    rate = walker_rate(mounted, np.array([[3.5, 3.0], [1.5, 3.0]]), Walker(STANDING, 1.0, 0))
     assert rate[0] > 0
     assert rate[1] == 0
 
@@ -306,10 +306,10 @@ def slow_notice(project, sensor, x, y, figure):
         seen += not blocked
     room = find(project.rooms, "big")
     factor = float(pir.off_axis_factor(azimuth, device_.fov_h)) * pir.contrast_factor(room.ambient_c) * body.size
-    factor *= math.sqrt(seen / SAMPLES) * math.sqrt(body.shown)
+    factor *= math.sqrt(seen / SAMPLES) * math.sqrt(body.visible_share)
     slant = math.hypot(r, h - body.middle)
     if figure in ("seated", "lying"):
-        q = float(pir.chance(slant, device_.minor_m * factor))
+        q = float(pir.detection_probability(slant, device_.minor_m * factor))
         spacing = (
             r * math.radians(device_.beam_pitch),
             math.hypot(r, h - body.middle) * math.radians(device_.beam_pitch_el),
@@ -322,7 +322,7 @@ def slow_notice(project, sensor, x, y, figure):
         dh = abs(h - body.middle)
         crossings = max(math.sin(math.radians(psi)), pir.SWAY) / (r * math.radians(device_.beam_pitch))
         crossings += math.cos(math.radians(psi)) * dh / ((r * r + dh * dh) * math.radians(device_.beam_pitch_el))
-        rate = speed * crossings * float(pir.chance(slant, reach))
+        rate = speed * crossings * float(pir.detection_probability(slant, reach))
     return 1 / rate + device_.latency.typical_s if rate > 1 / 864_000 else math.inf
 
 
@@ -344,7 +344,7 @@ def test_coverage_agrees_with_one_cell_at_a_time(figure):
 def test_rates_of_somebody_who_stays_add_large_and_small_movements():
     project = make_room()
     mounted = mount(project, project.sensors[0])
-    seen = staying(mounted, np.array([[1.5, 1.5]]), Stayer(SEATED, 0.0))
+    seen = stay_detection(mounted, np.array([[1.5, 1.5]]), Stayer(SEATED, 0.0))
     assert seen.large[0] > seen.small[0] > 0
     assert seen.rate(0.1)[0] == pytest.approx(0.05 * (seen.large[0] + seen.small[0]))
 
@@ -353,10 +353,10 @@ def test_a_metal_cabinet_stops_radar_and_plasterboard_does_not():
     project, sensor = radar_room()
     metal = replace(shelf_at(2.0, 2.0, 2.3, 4.0, 2.4), material="metal")
     behind = np.array([[4.0, 3.0]])
-    open_rate = walking(mount(project, sensor), behind, Walker(STANDING, 1.0, 0))[0]
+    open_rate = walker_rate(mount(project, sensor), behind, Walker(STANDING, 1.0, 0))[0]
     shut = replace(project, furnishings=(metal,))
     assert open_rate > 1
-    assert walking(mount(shut, sensor), behind, Walker(STANDING, 1.0, 0))[0] == 0
+    assert walker_rate(mount(shut, sensor), behind, Walker(STANDING, 1.0, 0))[0] == 0
 
 
 def test_a_bigger_outline_than_four_corners_hides_too():
@@ -364,7 +364,7 @@ def test_a_bigger_outline_than_four_corners_hides_too():
     shelf = replace(shelf_at(0, 0, 1, 1, 2.4), outline=l_shape)
     project = make_room(furnishings=(shelf,))
     sensor = replace(project.sensors[0], at=(4.8, 1.8, 2.2), yaw=180)
-    s = sight(project, sensor, Somebody((1.0, 1.8), SEATED, "desk", 0.0))
+    s = sight_line(project, sensor, PersonAt((1.0, 1.8), SEATED, "desk", 0.0))
     assert s.share == 0
     assert s.hidden_by[0][0] == "shelf"
 

@@ -13,7 +13,7 @@ from vastwatch.draws import sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
 from vastwatch.people.routes import Along
 from vastwatch.rehearsal.noticing.notices import _where_noticed
-from vastwatch.sensing.reporting import held_and_blind
+from vastwatch.sensing.reporting import hold_blind_merge
 from vastwatch.signals import DAY, Calendar
 
 
@@ -45,7 +45,7 @@ def test_reports_of_a_motion_sensor_begin_and_end_as_one_notice_after_the_other_
         elif not rows or t >= off + rearm:
             off = reach[k] + hold
             rows.append([t, off])
-    assert np.allclose(held_and_blind(start, end, hold, rearm), np.array(rows).reshape(-1, 2))
+    assert np.allclose(hold_blind_merge(start, end, hold, rearm), np.array(rows).reshape(-1, 2))
 
 
 @given(st.lists(st.tuples(st.integers(0, 6), st.floats(0, 100)), max_size=50))

@@ -25,7 +25,7 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import coverage
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.figures import STANDING, Walker
-from vastwatch.sensing.model import walking
+from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Level, Wall
 from vastwatch.site.furniture import furniture
@@ -109,7 +109,7 @@ def test_less_sensitivity_is_never_noticed_sooner(steps, more):
         sensor = replace(sensor, settings=replace(sensor.settings, sensitivity_below_max=below))
         project = make_room(sensors=(sensor,), devices=(device("radar-24-state"),), presences=())
         _, points = built_cells(project.rooms, "g")
-        return walking(mount(project, sensor), points, Walker(STANDING, 1.0, 0.0))
+        return walker_rate(mount(project, sensor), points, Walker(STANDING, 1.0, 0.0))
 
     assert (rate(min(steps + more, 9)) <= rate(steps) + 1e-12).all()
 

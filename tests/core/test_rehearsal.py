@@ -37,7 +37,7 @@ from vastwatch.rehearsal.noticing.condensing import condensed
 from vastwatch.rehearsal.reports import notices_on, run_sensors
 from vastwatch.sensing.coverage import spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, SETTLING
-from vastwatch.sensing.reporting import held_and_blind
+from vastwatch.sensing.reporting import hold_blind_merge
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Person, Stay
@@ -191,10 +191,10 @@ def test_pir_reports_match_a_machine_with_a_clock(seed):
     rng = np.random.default_rng(seed)
     notices = np.sort(rng.random(300) * 900)
     for hold, rearm in ((5, 3), (0.5, 0), (20, 10)):
-        fast = held_and_blind(notices, notices, hold, rearm)
+        fast = hold_blind_merge(notices, notices, hold, rearm)
         assert fast == pytest.approx(np.array(slow_pir(notices.tolist(), hold, rearm)))
-        assert held_and_blind(*condensed(notices, notices, hold, rearm), hold, rearm) == pytest.approx(fast)
-    assert len(held_and_blind(np.empty(0), np.empty(0), 5, 3)) == 0
+        assert hold_blind_merge(*condensed(notices, notices, hold, rearm), hold, rearm) == pytest.approx(fast)
+    assert len(hold_blind_merge(np.empty(0), np.empty(0), 5, 3)) == 0
 
 
 def sitting_all_day(project, days):

@@ -11,9 +11,9 @@ from msgspec.structs import replace
 from samples import device, shelf_at
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
-from vastwatch.sensing.explain import sight
+from vastwatch.sensing.explain import sight_line
 from vastwatch.sensing.families import pir
-from vastwatch.sensing.figures import LYING, SEATED, STANDING, Somebody
+from vastwatch.sensing.figures import LYING, SEATED, STANDING, PersonAt
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import near, obstacles
 
@@ -69,18 +69,18 @@ def test_a_ceiling_lens_sees_a_cone(room):
     edge = 2.0 * math.tan(math.radians(68))
     wide = replace(project, walls=())
     at = np.array([[2.5 + edge - 0.02, 2.0], [2.5 + edge + 0.02, 2.0]])
-    view = pir.view_of(sensor, mounted.device, mount(wide, sensor).around, 21.0, at, lying)
+    view = pir.view_of(sensor, mounted.device, mount(wide, sensor).obstacles, 21.0, at, lying)
     share = np.zeros(2)
     share[view.where] = view.share
     assert share.tolist() == [1.0, 0.0]
     # No direction of the plan is better than another.
     ring = 2.5 + 1.2 * np.cos(np.arange(6)), 2.0 + 1.2 * np.sin(np.arange(6))
-    view = pir.view_of(sensor, mounted.device, mounted.around, 21.0, np.column_stack(ring), STANDING)
+    view = pir.view_of(sensor, mounted.device, mounted.obstacles, 21.0, np.column_stack(ring), STANDING)
     assert view.factor == pytest.approx(np.ones(6))
 
 
 def test_a_sight_out_of_view_says_so(room):
-    behind = sight(room, replace(room.sensors[0], yaw=45.0), Somebody((1.0, 1.0), SEATED, "desk", 0.0))
+    behind = sight_line(room, replace(room.sensors[0], yaw=45.0), PersonAt((1.0, 1.0), SEATED, "desk", 0.0))
     assert not behind.in_view
     assert behind.range_m == 0
     assert math.isinf(behind.notice_s)
@@ -90,7 +90,7 @@ def test_a_sight_out_of_view_says_so(room):
 def test_a_radar_names_the_wall_it_looks_through(room):
     sensor = Sensor(id="radar", device="radar-24-state", level="g", name="R", at=(4.0, 3.0, 0.85), yaw=0.0)
     project = replace(room, sensors=(sensor,), devices=(device("radar-24-state"),), presences=())
-    s = sight(project, sensor, Somebody((6.0, 3.0), SEATED, "reading", 180.0))
+    s = sight_line(project, sensor, PersonAt((6.0, 3.0), SEATED, "reading", 180.0))
     assert s.hidden_by == (("middle", 3.0),)
     assert s.range_m == pytest.approx(5.0 * 10 ** (-6 / 40), rel=1e-3)
 
@@ -99,7 +99,8 @@ def test_facing_away_costs_a_radar_range(room):
     sensor = Sensor(id="radar", device="radar-24-state", level="g", name="R", at=(0.2, 2.0, 0.85), yaw=0.0)
     project = replace(room, sensors=(sensor,), devices=(device("radar-24-state"),), presences=())
     ranges = [
-        sight(project, sensor, Somebody((2.5, 2.0), SEATED, "reading", facing)).range_m for facing in (180.0, 90.0, 0.0)
+        sight_line(project, sensor, PersonAt((2.5, 2.0), SEATED, "reading", facing)).range_m
+        for facing in (180.0, 90.0, 0.0)
     ]
     assert np.array(ranges) / ranges[0] == pytest.approx([1.0, 0.75, 0.85])
     assert find(project.devices, "radar-24-state").still_m == pytest.approx(ranges[0])
@@ -116,8 +117,8 @@ def test_obstacles_outside_a_frame_do_not_matter_within_it(demo):
     for ident, room in (("pir-throwing", (0, 3.7, 5, 7.5)), ("radar-sitting", (0, 3.0, 5, 7.5))):
         mounted = mount(demo, next(s for s in demo.sensors if s.id == ident))
         x0, y0, x1, y1 = room
-        few = mounted._replace(around=within(mounted.around, x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3))
-        assert len(few.around.prisms) < len(mounted.around.prisms)
+        few = mounted._replace(obstacles=within(mounted.obstacles, x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3))
+        assert len(few.obstacles.prisms) < len(mounted.obstacles.prisms)
         x, y = np.meshgrid(np.linspace(x0 + 0.2, x1 - 0.2, 25), np.linspace(y0 + 0.2, y1 - 0.2, 20))
         points = np.asfortranarray(np.column_stack([x.ravel(), y.ravel()]))
         for figure in ("across", "seated"):

@@ -35,7 +35,7 @@ from vastwatch.files.project_file import save_project
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
-from vastwatch.sensing.model import settings_of, staying, walking
+from vastwatch.sensing.model import settings_of, stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Circuit, Socket
 
@@ -53,12 +53,12 @@ AT = np.array([[4.8, 2.0]])
 
 def still(kind: str, **settings: object) -> float:
     project, sensor = with_sensor(kind, **settings)
-    return float(staying(mount(project, sensor), AT, Stayer(SEATED)).rate(0.0)[0])
+    return float(stay_detection(mount(project, sensor), AT, Stayer(SEATED)).rate(0.0)[0])
 
 
 def walker(kind: str, **settings: object) -> float:
     project, sensor = with_sensor(kind, **settings)
-    return float(walking(mount(project, sensor), AT, Walker(STANDING, 1.0, 90.0))[0])
+    return float(walker_rate(mount(project, sensor), AT, Walker(STANDING, 1.0, 90.0))[0])
 
 
 def test_a_step_of_infrared_leaves_what_three_decibels_leave():
@@ -97,7 +97,7 @@ def test_gates_near_and_far():
     project, sensor = with_sensor("radar-24-state", min_gate_m=3.0)
     near, far = (np.array([[sensor.at[0] + dx, 2.0]]) for dx in (1.0, 4.0))
     mounted = mount(project, sensor)
-    rates = [float(walking(mounted, at, Walker(STANDING, 1.0, 90.0))[0]) for at in (near, far)]
+    rates = [float(walker_rate(mounted, at, Walker(STANDING, 1.0, 90.0))[0]) for at in (near, far)]
     assert rates[0] == 0 < rates[1]
 
 

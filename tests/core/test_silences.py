@@ -175,7 +175,7 @@ def test_the_table_of_movements_is_what_its_recursion_says_step_by_step(sigma):
 def test_the_law_of_an_echo_is_the_mean_over_where_in_a_stretch_one_is(near):
     """Stretch after stretch and step after step, each with a draw of its own."""
     law, n = silences._fading(ECHO, near), silences.EACH_STRETCH
-    rate, weight = silences.fades(ECHO, near)
+    rate, weight = silences.fading_rates(ECHO, near)
     rate, step = np.maximum(rate, 1.0 / silences.NEVER_S), FADE_S / n
 
     def left(of, steps_a, steps_b):

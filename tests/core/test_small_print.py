@@ -46,7 +46,7 @@ def test_gates_are_on_what_a_radar_reads(room, scale):
     sensor = replace(room.sensors[0], device=radar.id, at=(0.1, 2.0, 1.2), yaw=0.0)
     project = put(replace(room, devices=(*room.devices, radar)), sensor)
     points = np.column_stack([np.linspace(0.5, 4.8, 200), np.full(200, 2.0)])
-    view = view_of(sensor, radar, mount(project, sensor).around, points, STANDING)
+    view = view_of(sensor, radar, mount(project, sensor).obstacles, points, STANDING)
     farthest = float(np.hypot(points[view.where, 0] - 0.1, 0.0).max())
     # What lies at r is read as r times the scale, and the bias.
     assert farthest * scale + 0.3 == pytest.approx(3.0, abs=0.15)

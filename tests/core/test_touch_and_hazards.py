@@ -32,14 +32,14 @@ from vastwatch.sensing.families.mat import (
     MATTRESS_M,
     SPREAD,
     best_place,
+    load_spread,
     margin,
     on_pad,
     pressure_kpa,
-    spread_of,
 )
 from vastwatch.sensing.figures import Walker
-from vastwatch.sensing.hazards import false_rate, looked_at, per_hour_words, resolved, stretches
-from vastwatch.sensing.model import walking
+from vastwatch.sensing.hazards import active_intervals, false_rate, on_date, per_hour_words, sample_points
+from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
 from vastwatch.signals import Signal
@@ -120,8 +120,8 @@ def test_a_door_mat_feels_people_and_not_the_cat_and_a_contact_the_door(demo):
     at = np.array([mat.at[:2], (3.0, 1.0)])
     from vastwatch.sensing.figures import PET, STANDING
 
-    assert (walking(mount(project, mat), at, Walker(STANDING, 1.1, 90.0)) > 0).tolist() == [True, False]
-    assert not walking(mount(project, mat), at, Walker(PET, 0.6, 90.0)).any()
+    assert (walker_rate(mount(project, mat), at, Walker(STANDING, 1.1, 90.0)) > 0).tolist() == [True, False]
+    assert not walker_rate(mount(project, mat), at, Walker(PET, 0.6, 90.0)).any()
     r = rehearse(project, 1, 1)
     # The door is reported whenever somebody's walk goes through it, and at no other time.
     points, levels, _, _ = r.truth.samples
@@ -212,9 +212,9 @@ def test_false_reports_come_only_in_their_hours_at_their_rate_and_name_the_hazar
 
 
 def test_hours_over_midnight_are_two_stretches_and_none_is_always():
-    assert stretches(fan(1, 1)) == [(0.0, 86_400.0)]
+    assert active_intervals(fan(1, 1)) == [(0.0, 86_400.0)]
     night = fan(1, 1, times=(("22:00", "06:30"),))
-    assert stretches(night) == [(0.0, 6.5 * 3600), (22 * 3600.0, 86_400.0)]
+    assert active_intervals(night) == [(0.0, 6.5 * 3600), (22 * 3600.0, 86_400.0)]
     assert per_hour_words(0) == "never"
     assert per_hour_words(1 / 3600) == "about once an hour"
     assert per_hour_words(20 / 3600) == "about 20 times an hour"
@@ -261,12 +261,12 @@ def test_no_sun_comes_through_a_north_window_or_at_polar_night(demo):
 
 def test_a_sun_patch_with_a_window_is_computed_for_its_day(demo):
     hazard = next(h for h in demo.hazards if h.window)
-    now = resolved(demo, hazard, date(2026, 1, 12))
+    now = on_date(demo, hazard, date(2026, 1, 12))
     assert now.times and now.outline != hazard.outline
     drawn = replace(hazard, window=None)
-    assert resolved(demo, drawn, date(2026, 1, 12)) is drawn
+    assert on_date(demo, drawn, date(2026, 1, 12)) is drawn
     blind = replace(hazard, window="throwing-north")
-    assert resolved(demo, blind, date(2026, 1, 12)) is None
+    assert on_date(demo, blind, date(2026, 1, 12)) is None
 
 
 # To the micrometre: of coordinates like 1e-41 the reference makes polygons that are not.
@@ -330,9 +330,9 @@ def test_a_mat_and_a_body_turned_together_press_as_before(degrees, dx, dy):
 def test_what_lies_over_a_mat_is_the_hosts_mattress_or_a_usual_one():
     bed = Furnishing(id="b", level="ground", name="Bed", kind="bed", outline=rect(0, 0, 2, 1))
     thick = replace(bed, mattress="foam", mattress_m=0.3)
-    assert spread_of(thick, "lying") == pytest.approx(SPREAD["foam"] * 0.3)
-    assert spread_of(bed, "lying") == spread_of(None, "lying") == pytest.approx(SPREAD[MATTRESS] * MATTRESS_M)
-    assert spread_of(thick, "standing") == 0.0 and spread_of(thick, "seated") == pytest.approx(
+    assert load_spread(thick, "lying") == pytest.approx(SPREAD["foam"] * 0.3)
+    assert load_spread(bed, "lying") == load_spread(None, "lying") == pytest.approx(SPREAD[MATTRESS] * MATTRESS_M)
+    assert load_spread(thick, "standing") == 0.0 and load_spread(thick, "seated") == pytest.approx(
         SPREAD["springs"] * CUSHION_M
     )
 
@@ -355,7 +355,7 @@ def test_who_is_away_is_not_on_the_mat_before_the_door(room, ident):
 
 def test_a_hazard_is_looked_at_a_little_inside_its_own_corners():
     hazard = Hazard(id="h", level="g", name="Vent", kind="vent", outline=((0.0, 0.0), (3.0, 0.0), (0.0, 1.5)))
-    middle, *corners = looked_at(hazard).tolist()
+    middle, *corners = sample_points(hazard).tolist()
     assert middle == pytest.approx([1.0, 0.5])
     assert corners == [pytest.approx([1 + 0.85 * (x - 1), 0.5 + 0.85 * (y - 0.5)]) for x, y in hazard.outline]
 

@@ -16,11 +16,11 @@ from vastwatch.design.records import Settings
 from vastwatch.devices.faults import faults
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import coverage, spot_notice_s
-from vastwatch.sensing.explain import sight
-from vastwatch.sensing.families.ultrasonic import ACROSS, AROUND, LOOKS_HZ, SMALL, across_factor, listen
-from vastwatch.sensing.figures import PET, SEATED, STANDING, Somebody, Stayer, Walker
+from vastwatch.sensing.explain import sight_line
+from vastwatch.sensing.families.ultrasonic import ACROSS, AROUND, LOOKS_HZ, SMALL, across_factor, view_of
+from vastwatch.sensing.figures import PET, SEATED, STANDING, PersonAt, Stayer, Walker
 from vastwatch.sensing.hazards import false_rate
-from vastwatch.sensing.model import settings_of, staying, walking
+from vastwatch.sensing.model import settings_of, stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Hazard
 
@@ -47,11 +47,11 @@ def test_rates_by_hand_in_an_empty_room():
     at = np.array([[4.5, 2.0]])
     slant = math.hypot(2.0, 2.5 - STANDING.middle)
     p = 1 / (1 + math.exp((slant / (6.0 * ACROSS) - 1) / 0.08))
-    assert walking(mounted, at, Walker(STANDING, 1.1, 90.0))[0] == pytest.approx(LOOKS_HZ * p)
+    assert walker_rate(mounted, at, Walker(STANDING, 1.1, 90.0))[0] == pytest.approx(LOOKS_HZ * p)
     # Twice as fast is not twice as often: the tone is there or it is not.
-    assert walking(mounted, at, Walker(STANDING, 2.2, 90.0))[0] == pytest.approx(LOOKS_HZ * p)
+    assert walker_rate(mounted, at, Walker(STANDING, 2.2, 90.0))[0] == pytest.approx(LOOKS_HZ * p)
     seated = math.hypot(2.0, 2.5 - SEATED.middle)
-    seen = staying(mounted, at, Stayer(SEATED, None))
+    seen = stay_detection(mounted, at, Stayer(SEATED, None))
     assert seen.large[0] == pytest.approx(1 / (1 + math.exp((seated / 4.0 - 1) / 0.08)))
     assert seen.small[0] == pytest.approx(1 / (1 + math.exp((seated / (SMALL * 4.0) - 1) / 0.08)))
     assert seen.still_per_s[0] == 0.0
@@ -61,7 +61,7 @@ def test_a_shelf_in_between_costs_range_in_its_own_room_and_a_wall_everything():
     free, ident = hung(make_room())
     behind, _ = hung(make_room(furnishings=(shelf_at(3.4, 1.0, 3.8, 3.0),)))
     at = np.array([[4.4, 2.0], [6.5, 2.0]])
-    open_, hidden = (listen(it_of(p, ident), at, STANDING) for p in (free, behind))
+    open_, hidden = (view_of(it_of(p, ident), at, STANDING) for p in (free, behind))
     assert open_.where.tolist() == hidden.where.tolist() == [0]
     assert (open_.factor[0], hidden.factor[0]) == (1.0, pytest.approx(AROUND))
     assert hidden.share[0] == 0.0
@@ -72,28 +72,28 @@ def test_next_door_is_heard_through_an_open_door_only(rest):
     room = make_room()
     project, ident = hung(replace(room, openings=(replace(room.openings[0], rest=rest), room.openings[1])))
     beyond = np.array([[5.8, 0.55]])
-    assert (walking(it_of(project, ident), beyond, Walker(STANDING, 1.1, 0.0))[0] > 0.5) == (rest == "open")
+    assert (walker_rate(it_of(project, ident), beyond, Walker(STANDING, 1.1, 0.0))[0] > 0.5) == (rest == "open")
     glass = replace(room, openings=(replace(room.openings[0], kind="window", leaf="glass", sill=0.0), room.openings[1]))
     project, ident = hung(glass)
-    assert walking(it_of(project, ident), beyond, Walker(STANDING, 1.1, 0.0))[0] == 0.0
+    assert walker_rate(it_of(project, ident), beyond, Walker(STANDING, 1.1, 0.0))[0] == 0.0
 
 
 def test_horns_that_point_away_hear_by_way_of_the_walls():
     project, ident = hung(make_room(), WALL, (0.1, 2.0, 2.3), 0.0)
     away, _ = hung(make_room(), WALL, (0.1, 2.0, 2.3), 180.0)
     at = np.array([[4.0, 2.0]])
-    assert listen(it_of(project, ident), at, STANDING).factor[0] == 1.0
-    assert listen(it_of(away, ident), at, STANDING).factor[0] == pytest.approx(AROUND)
+    assert view_of(it_of(project, ident), at, STANDING).factor[0] == 1.0
+    assert view_of(it_of(away, ident), at, STANDING).factor[0] == pytest.approx(AROUND)
 
 
 def test_three_decibels_less_is_a_known_share_of_the_range():
     project, ident = hung(make_room())
     less, _ = hung(make_room(), sensitivity_below_max=2)
     at = np.array([[3.0, 2.0]])
-    a, b = (listen(it_of(p, ident), at, STANDING).factor[0] for p in (project, less))
+    a, b = (view_of(it_of(p, ident), at, STANDING).factor[0] for p in (project, less))
     assert b / a == pytest.approx(10 ** (-6 / 40))
     most, _ = hung(make_room(), sensitivity_below_max=20)
-    assert listen(it_of(most, ident), at, STANDING).factor[0] == pytest.approx(10 ** (-9 / 40))
+    assert view_of(it_of(most, ident), at, STANDING).factor[0] == pytest.approx(10 ** (-9 / 40))
     assert settings_of(device(CEILING))[:2] == ("hold_s", "sensitivity_below_max")
 
 
@@ -128,7 +128,7 @@ def test_the_fast_factors_are_those_of_the_definition():
     rng = np.random.default_rng(3)
     points = rng.uniform([0.2, 0.2], [4.8, 3.8], (40, 2))
     for body in (STANDING, SEATED, PET):
-        heard = listen(it_of(project, ident), points, body)
+        heard = view_of(it_of(project, ident), points, body)
         assert len(heard.where) == 40
         slow = [slow_factor(project, sensor, p, body) * body.size for p in points]
         close = np.abs(heard.factor - slow) < 1e-9
@@ -163,7 +163,7 @@ def test_it_is_mapped_explained_rehearsed_and_advised(demo):
     seen = coverage(project, sensor.id, "across")
     assert 10 < (seen.notice_s < 2).sum() * seen.grid.cell**2 < 60
     bench = find(project.spots, "glaze-bench-spot")
-    s = sight(project, sensor, Somebody(bench.at, STANDING, bench.activity, bench.facing))
+    s = sight_line(project, sensor, PersonAt(bench.at, STANDING, bench.activity, bench.facing))
     assert s.notice_s == pytest.approx(spot_notice_s(project, sensor.id, bench), rel=0.05) and s.range_m > 0
     r = rehearse(project, 2, 1)
     assert len(r.recording.report(sensor.id)) > 20

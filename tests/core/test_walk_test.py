@@ -29,7 +29,7 @@ from vastwatch.design.project import find, put
 from vastwatch.geometry import polygons
 from vastwatch.people.floors import in_the_way
 from vastwatch.sensing.figures import STANDING, Walker
-from vastwatch.sensing.model import walking
+from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount
 
 
@@ -58,7 +58,7 @@ def test_side_steps_are_noticed_as_a_look_at_each_instant_says(room):
         # Along the wall between the rooms, which runs along y.
         offset = SIDE_M * (phase if phase < 1 else 2 - phase if phase < 3 else phase - 4)
         up = phase < 1 or phase >= 3
-        rate = walking(
+        rate = walker_rate(
             mounted, np.array([[x, y + offset]]), Walker(STANDING, SIDE_SPEED, None, [90.0 if up else 270.0])
         )
         hit = rng.random(1000) < -math.expm1(-rate[0] * 0.1)
@@ -102,7 +102,7 @@ def test_a_way_is_noticed_where_its_walkers_are(room):
             heading = math.degrees(math.atan2(points[1][1] - points[0][1], points[1][0] - points[0][0]))
         else:
             at, heading = (1.0, 1.0 + along - length), 90.0
-        rate = walking(mounted, np.array([at]), Walker(STANDING, 1.0, None, [heading]))[0]
+        rate = walker_rate(mounted, np.array([at]), Walker(STANDING, 1.0, None, [heading]))[0]
         hit = rng.random(2000) < -math.expm1(-rate * 0.05)
         first = np.where(hit & np.isinf(first), t, first)
     seconds = first + mounted.device.latency.typical_s

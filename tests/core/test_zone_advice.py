@@ -28,8 +28,8 @@ from vastwatch.devices.faults import faults
 from vastwatch.files import load_project, save_project
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
-from vastwatch.sensing.model import staying, walking
-from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.model import stay_detection, walker_rate
+from vastwatch.sensing.mounted import mount, zoned_sensor
 from vastwatch.site.building import Hazard, Spot
 
 # -- advice ---------------------------------------------------------------------------------------------------------
@@ -74,8 +74,8 @@ def test_a_badly_hung_tracker_is_told_and_turning_it_helps():
     found = what_helps(project, find(project.sensors, "t"))
     assert found and found[0].after < found[0].before and "to the right" in found[0].text
     new = put(project, found[0].sensor)
-    known = zoned(new, found[0].sensor)
-    held = known.counted[known.own]
+    known = zoned_sensor(new, found[0].sensor)
+    held = known.counted[known.intended]
     assert found[0].counted_after == pytest.approx(held.min() if len(held) == 2 else 0.0)
     # Hung elsewhere is never told as worse than what it is.
     assert all(h.after < h.before for h in what_helps(project, find(project.sensors, "t"), moving=True))
@@ -101,7 +101,7 @@ def test_zones_on_one_press_are_clear_of_each_other_and_serve():
 
 def test_the_matrix_is_that_of_the_zones():
     project = tracked(zones=(CHAIR, replace(STOOL, role="entry", outline=rect(4.2, 0.3, 4.95, 1.4))))
-    known = zoned(project, find(project.sensors, "t"))
+    known = zoned_sensor(project, find(project.sensors, "t"))
     rows = matrix(project, known)
     by = {r.words: r for r in rows}
     assert by["chair"].own == (True, False) and by["chair"].chance == tuple(known.counted[0])
@@ -150,7 +150,7 @@ def test_zones_go_along_with_their_room():
     project = tracked(zones=(CHAIR,))
     moved = move_room(project, "big", -3.0, 0.0).project
     assert find(moved.zones, "zc").outline[0] == (CHAIR.outline[0][0] - 3.0, CHAIR.outline[0][1])
-    before, after = (zoned(p, find(p.sensors, "t")) for p in (project, moved))
+    before, after = (zoned_sensor(p, find(p.sensors, "t")) for p in (project, moved))
     assert before.shapes[0].numbers == after.shapes[0].numbers
 
 
@@ -162,8 +162,8 @@ def test_bands_have_sensitivities_of_their_own():
     def rates(**more):
         placed = replace(sensor, settings=replace(sensor.settings, **more))
         mounted = mount(put(project, placed), placed)
-        seen = staying(mounted, points, Stayer(SEATED))
-        return walking(mounted, points, Walker(STANDING, 1.0, 0.0)), seen.still_per_s
+        seen = stay_detection(mounted, points, Stayer(SEATED))
+        return walker_rate(mounted, points, Walker(STANDING, 1.0, 0.0)), seen.still_per_s
 
     plain, low = rates(), rates(bands_below_max=(0, 0, 0, 0, 0, 8))
     still = rates(bands_still_below_max=(0, 0, 0, 0, 0, 8))
@@ -230,7 +230,7 @@ def told(capsys, *args):
 
 def test_the_command_line_tells_numbers_and_chances(capsys, demo):
     shop = told(capsys, "zones", "--demo", "--sensor", "tracker-shop")["tracker-shop"]
-    known = zoned(demo, find(demo.sensors, "tracker-shop"))
+    known = zoned_sensor(demo, find(demo.sensors, "tracker-shop"))
     for j, zone in enumerate(known.zones):
         said = shop["zones"][zone.id]
         assert tuple(said["numbers"].values()) == known.shapes[j].numbers and said["unit"] == "cm"
@@ -240,7 +240,7 @@ def test_the_command_line_tells_numbers_and_chances(capsys, demo):
         assert len(said["outline_m"]) > 8 and said["false_min_per_day"] < 3
     assert shop["findings"] == []
     sitting = told(capsys, "zones", "--demo", "--sensor", "tracker-sitting")["tracker-sitting"]
-    known = zoned(demo, find(demo.sensors, "tracker-sitting"))
+    known = zoned_sensor(demo, find(demo.sensors, "tracker-sitting"))
     corners = sitting["zones"]["zone-sofa"]["numbers"]["corners"]
     assert [v for corner in corners for v in corner] == list(known.shapes[0].numbers)
 

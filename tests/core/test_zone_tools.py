@@ -28,8 +28,17 @@ from vastwatch.devices import catalogue
 from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.svg import svg_of
 from vastwatch.rehearsal import rehearse
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import Drawn, Pose, Scatter, places_read, pose_of, readings, reported, scatter_of
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.tracker import (
+    Pose,
+    ReadingNoise,
+    Scatter,
+    noisy_readings,
+    pose_of,
+    positions_of,
+    readings,
+    scatter_of,
+)
 from vastwatch.sensing.zones import spread_of
 from vastwatch.site.building import Hazard
 
@@ -51,8 +60,8 @@ def test_zones_that_take_each_others_reports_are_drawn_apart():
     for h in found:
         new = h.taken(project)
         assert len(new.zones) == 2 and all(z.id in ("zc", "zs") for z in new.zones)
-        known = zoned(new, sensor(new))
-        assert h.after < h.before and float(known.counted[known.own].min()) == pytest.approx(h.counted_after)
+        known = zoned_sensor(new, sensor(new))
+        assert h.after < h.before and float(known.counted[known.intended].min()) == pytest.approx(h.counted_after)
 
 
 def test_what_moves_beside_a_zone_is_ignored_on_one_press():
@@ -98,7 +107,7 @@ def test_another_type_takes_a_sensors_place_and_the_design_stays():
     assert all(d.id != "radar-24-tracker" for d in plain.devices)
     # And back again they count.
     back = with_type(plain, "t", device("radar-24-tracker"))
-    assert len(zoned(back, sensor(back)).zones) == 2
+    assert len(zoned_sensor(back, sensor(back)).zones) == 2
 
 
 def test_only_what_watches_alike_can_take_a_place():
@@ -116,13 +125,15 @@ def test_a_scale_found_by_tape_counts_wherever_distance_is_read():
     read = readings(pose, points, 1.1)
     slant = np.hypot(np.hypot(points[:, 0], points[:, 1]), 0.4)
     assert np.hypot(read[:, 0], read[:, 1]) == pytest.approx(1.08 * slant + 0.3)
-    assert places_read(pose, read, 1.1) == pytest.approx(points, abs=1e-9)
+    assert positions_of(pose, read, 1.1) == pytest.approx(points, abs=1e-9)
     # The mean and spread of reports are those of many drawn ones.
     rng = np.random.default_rng(3)
     scatter = Scatter(0.1, math.radians(3.0))
     spread = spread_of(pose, scatter, points[1:2], 1.1)
     n = 200_000
-    drawn = reported(pose, scatter, np.repeat(points[1:2], n, axis=0), np.full(n, 1.1), Drawn(*rng.normal(size=(4, n))))
+    drawn = noisy_readings(
+        pose, scatter, np.repeat(points[1:2], n, axis=0), np.full(n, 1.1), ReadingNoise(*rng.normal(size=(4, n)))
+    )
     r = np.hypot(drawn[:, 0], drawn[:, 1])
     assert float(spread.range[0]) == pytest.approx(float(r.mean()), abs=0.002)
     assert float(spread.range_spread[0]) == pytest.approx(float(r.std()), abs=0.002)
@@ -160,7 +171,7 @@ def test_a_walk_taken_live_finds_where_the_device_hangs():
         assert log.marks() == ["chair", "stool", "3.2,0.8"] and len(log.xy) == 240
         places, unknown = known_places(project, sensor(project), log)
         assert unknown == []
-        known = zoned(project, sensor(project))
+        known = zoned_sensor(project, sensor(project))
         c = calibrate(places, pose_of(sensor(project), known.device), scatter_of(known.device))
         found.append(math.dist((c.pose.x, c.pose.y), (live.pose.x, live.pose.y)))
     assert np.median(found) < 0.25

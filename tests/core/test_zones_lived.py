@@ -28,7 +28,7 @@ from vastwatch.rehearsal.tracking.targets import WANDER_WEIGHTS, Targets, _told,
 from vastwatch.rehearsal.tracking.zone_reports import watched_by
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
-from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.mounted import mount, zoned_sensor
 from vastwatch.sensing.tracker import APART_M
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.signals import Signal
@@ -52,13 +52,13 @@ def test_reports_fall_where_the_chances_say():
     """Of somebody who sits, second by second: the share counted in the zone is the chance that the matrix shows."""
     project = tracked(zones=(replace(CHAIR, outline=rect(1.2, 1.1, 1.8, 1.6)), STOOL))
     r = rehearse(project, 5, 2)
-    known = zoned(project, find(project.sensors, "t"))
+    known = zoned_sensor(project, find(project.sensors, "t"))
     i = [s.id for s in known.spots].index("chair")
     inside, n = 0, 0
     for day in range(5):
         told = targets_on(project, "t", r.truth, day)
         sits = np.hypot(*(told.at - (1.5, 1.5)).T) < 1e-6
-        inside += int(known.shapes[0].holds(told.read[sits]).sum())
+        inside += int(known.shapes[0].contains(told.read[sits]).sum())
         n += int(sits.sum())
     assert n > 5_000 and inside / n == pytest.approx(known.counted[i, 0], abs=0.02)
 
@@ -158,10 +158,10 @@ def test_reports_fall_into_a_zone_as_into_its_shape(read, corners, seed):
     tick = 10 * np.arange(len(place))
     told = told_at(*tick)._replace(read=place)
     rules = ZoneRules(off_delay_s=1.0)
-    out = shapes[2].holds(place)
+    out = shapes[2].contains(place)
     for into in (occupied, many_targets.occupied):
         for shape, rows in zip(shapes[:2], into(told, zones, shapes, rules)):
-            assert rows[:, 0].tolist() == tick[shape.holds(place) & ~out].tolist()
+            assert rows[:, 0].tolist() == tick[shape.contains(place) & ~out].tolist()
 
 
 def test_no_more_targets_than_it_follows_and_two_together_are_one():
@@ -284,7 +284,7 @@ def test_a_zone_of_its_own_sensitivity_is_noticed_less():
     loud, quiet = (
         mount(p, find(p.sensors, "t")) for p in (tracked("radar-60-tracker", zones=(z,)) for z in (CHAIR, low))
     )
-    assert loud.by_place == () and len(quiet.by_place) == 1
+    assert loud.by_zone == () and len(quiet.by_zone) == 1
     runs = [
         run_sensors(p, rehearse(p, 1, 1).truth)["t"]
         for p in (tracked("radar-60-tracker", zones=(z,)) for z in (CHAIR, low))

@@ -14,7 +14,7 @@ from vastwatch.desk.shell.parts import FigureField
 from vastwatch.desk.stages.sensors.box_sheet import BoxSheet, Fans
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.devices import catalogue
-from vastwatch.sensing.declared import box_figures, declared
+from vastwatch.sensing.declared import claimed_ranges, declared
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -82,7 +82,7 @@ def test_the_box_is_tested_on_a_sheet(qtbot, window):
     qtbot.waitUntil(sheet.isVisible)
     assert sheet.findChildren(Fans)
     areas = declared(type_)
-    for words, said, model in zip(sheet.cells, box_figures(type_), areas.on_axis(), strict=True):
+    for words, said, model in zip(sheet.cells, claimed_ranges(type_), areas.on_axis(), strict=True):
         assert sheet.cells[words][:2] == (f"{said:.1f} m", f"{model:.1f} m")
     close = next(b for b in sheet.findChildren(QPushButton) if b.text() == "Close")
     qtbot.mouseClick(close, LEFT)

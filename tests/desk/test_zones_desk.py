@@ -24,7 +24,7 @@ from vastwatch.desk.stages.zones.pairs_dialog import pairs_dialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
-from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.zoned import zones_of
 
 TRACKER = "tracker-sitting"
@@ -48,10 +48,10 @@ def zone(window, ident):
 
 def test_the_numbers_on_the_panel_are_those_of_the_device(zones):
     panel = zones.panel("Zones")
-    known = zoned(project(zones), find(project(zones).sensors, TRACKER))
+    known = zoned_sensor(project(zones), find(project(zones).sensors, TRACKER))
     assert [r.zone for r in panel.numbers.rows] == [z.id for z in known.zones]
     zones.focus.set(level="ground", room="shop", selected="tracker-shop")
-    known = zoned(project(zones), find(project(zones).sensors, "tracker-shop"))
+    known = zoned_sensor(project(zones), find(project(zones).sensors, "tracker-shop"))
     for shown, shape in zip(panel.numbers.rows, known.shapes):
         a, b, c, d = (f"{v:g}".replace("-", "−") for v in shape.numbers)
         assert shown.columns == (f"{a} … {b}", f"{c} … {d}")
@@ -66,7 +66,7 @@ def test_a_zone_is_dragged_and_all_follows_in_one_step(qtbot, zones):
     assert zones.focus.selected == "zone-window-seat"
     assert [y for _, y in after] == pytest.approx([y - 0.5 for _, y in before], abs=0.051)
     assert panel.numbers.rows != numbers and zones.document.undo_stack.count() == 1
-    known = zoned(project(zones), find(project(zones).sensors, TRACKER))
+    known = zoned_sensor(project(zones), find(project(zones).sensors, TRACKER))
     window_seat = next(r for r in panel.matrix.rows if r.spot == "window-spot")
     i = [s.id for s in known.spots].index("window-spot")
     assert window_seat.chance == tuple(known.counted[i])
@@ -78,7 +78,7 @@ def test_a_zone_is_dragged_by_what_the_device_uses_of_it_too(qtbot, zones):
     """Where the device's shape reaches beyond the drawn one: it is seen as the zone, and the plan stays."""
     zones.focus.set(level="ground", room="shop", selected="tracker-shop")
     settle(qtbot, zones)
-    known = zoned(project(zones), find(project(zones).sensors, "tracker-shop"))
+    known = zoned_sensor(project(zones), find(project(zones).sensors, "tracker-shop"))
     j = [z.id for z in known.zones].index("zone-counter")
     before, used = known.zones[j].outline, Polygon(known.outline(j))
     free = used.difference(Polygon(before)).difference(Polygon(known.outline(1 - j))).buffer(-0.05)
@@ -223,8 +223,8 @@ def test_what_would_help_is_tried_and_taken(qtbot, zones):
     before = zones.results[ZONE_HELP].value[0].counted_before
     qtbot.mouseClick(button, LEFT)
     assert find(project(zones).sensors, TRACKER).yaw != yaw
-    known = zoned(project(zones), find(project(zones).sensors, TRACKER))
-    assert known.counted[known.own].min() > before
+    known = zoned_sensor(project(zones), find(project(zones).sensors, TRACKER))
+    assert known.counted[known.intended].min() > before
 
 
 def test_a_zone_is_set_in_the_inspector_and_a_lamp_follows_it(qtbot, zones):
@@ -310,11 +310,11 @@ def test_a_log_file_corrects_the_numbers_alone_and_makes_a_zone(qtbot, zones, tm
     qtbot.addWidget(it)
     it.read(str(path))
     read(qtbot, it)
-    before = [s.numbers for s in zoned(project(zones), it.sensor).shapes]
+    before = [s.numbers for s in zoned_sensor(project(zones), it.sensor).shapes]
     qtbot.mouseClick(it.numbers, LEFT)
     now = find(project(zones).sensors, TRACKER)
     assert (now.at, now.yaw) == (it.sensor.at, it.sensor.yaw) and now.settings.measured_at is not None
-    assert [s.numbers for s in zoned(project(zones), now).shapes] != before
+    assert [s.numbers for s in zoned_sensor(project(zones), now).shapes] != before
     again = dialog(zones)
     qtbot.addWidget(again)
     again.read(str(path))

@@ -71,7 +71,7 @@ def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     """Per sensor the settings that count, the rooms of its level with covered shares by figure, and the spots with
     mean notice times."""
     from vastwatch.design.project import find
-    from vastwatch.sensing import FIGURES
+    from vastwatch.sensing import SUBJECTS
     from vastwatch.sensing import coverage as cover
     from vastwatch.sensing.coverage import spot_notice_s
 
@@ -86,7 +86,7 @@ def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         rooms: dict[str, Any] = {}
         for room in on_level(project.rooms, sensor.level):
             rooms[room.id] = {}
-            for figure in FIGURES:
+            for figure in SUBJECTS:
                 seen = cover(project, sensor.id, figure)
                 times = seen.in_room(room)
                 rooms[room.id][figure] = {

@@ -20,7 +20,7 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.devices import catalogue
     from vastwatch.devices.battery import USES, battery_years
     from vastwatch.devices.figures import facts
-    from vastwatch.sensing.declared import DIRECTIONS, box_figures, declared
+    from vastwatch.sensing.declared import DIRECTIONS, claimed_ranges, declared
 
     project = load_project(args.project) if args.project else None
     types = list(catalogue() if project is None else (*project.devices, *catalogue()))
@@ -43,11 +43,11 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
             **{f"{name}_m": [number(v, 2) for v in fan] for name, fan in zip(names, areas)},
             "areas_m2": {n: number(a, 1) for n, a in zip(names, areas.areas_m2())},
             "on_axis_m": {n: number(a, 2) for n, a in zip(names, areas.on_axis())},
-            "box_m": {n: number(a, 2) for n, a in zip(names, box_figures(found))},
+            "box_m": {n: number(a, 2) for n, a in zip(names, claimed_ranges(found))},
         }
         lines += [
             f"  {name:8s} data sheet {box:4.1f} m, model {axis:4.1f} m on axis, {area:5.1f} m2"
-            for name, box, axis, area in zip(names, box_figures(found), areas.on_axis(), areas.areas_m2())
+            for name, box, axis, area in zip(names, claimed_ranges(found), areas.on_axis(), areas.areas_m2())
             if box > 0
         ]
     if found.battery is not None:

@@ -14,7 +14,7 @@ from vastwatch.files.reading import read_text
 
 if TYPE_CHECKING:
     from vastwatch.design.records import Sensor
-    from vastwatch.sensing.zoned import Zoned
+    from vastwatch.sensing.zoned import ZonedSensor
 
 # A list of distances of more bytes is none.
 LARGEST_LIST = 1_000_000
@@ -31,7 +31,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.design.edits.zones import replace_zones
     from vastwatch.rehearsal.run import rehearse
     from vastwatch.rehearsal.zone_scores import score_zones
-    from vastwatch.sensing.mounted import zoned
+    from vastwatch.sensing.mounted import zoned_sensor
     from vastwatch.sensing.zoned import zones_of
 
     if args.sensor is not None and all(s.id != args.sensor for s in project.sensors):
@@ -43,7 +43,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             continue
         proposed = zones_for(project, sensor) if args.for_room else None
         here = project if proposed is None else replace_zones(project, sensor, proposed.zones)
-        known = zoned(here, sensor)
+        known = zoned_sensor(here, sensor)
         drawn = zones_of(here, sensor.id)
         if known is None and not drawn and args.sensor is None:
             continue
@@ -79,7 +79,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     return {"sensors": told}, lines or ["no sensor with zones"]
 
 
-def _everywhere(project: Project, known: Zoned) -> tuple[list[str], Any]:
+def _everywhere(project: Project, known: ZonedSensor) -> tuple[list[str], Any]:
     """Every spot of the level, noticed there or not, and the chance that a report of it falls into each zone."""
     import numpy as np
 
@@ -90,10 +90,10 @@ def _everywhere(project: Project, known: Zoned) -> tuple[list[str], Any]:
     at = np.array([s.at for s in here], float).reshape(-1, 2)
     chest = np.array([CHEST_M[s.posture] for s in here], float)
     spread = spread_of(known.pose, scatter_of(known.device), at, chest)
-    return [s.id for s in here], np.column_stack([shape.chance(spread) for shape in known.shapes])
+    return [s.id for s in here], np.column_stack([shape.probability(spread) for shape in known.shapes])
 
 
-def _zones_told(project: Project, known: Zoned, scores: Any) -> dict[str, Any]:
+def _zones_told(project: Project, known: ZonedSensor, scores: Any) -> dict[str, Any]:
     from vastwatch.commission.entry_sheet import numbers_told
 
     spots, chances = _everywhere(project, known)
@@ -109,7 +109,7 @@ def _zones_told(project: Project, known: Zoned, scores: Any) -> dict[str, Any]:
             "name": zone.name, "role": zone.role, "numbers": numbers, "unit": unit,
             "outline_m": [[number(x, 3), number(y, 3)] for x, y in known.outline(j)],
             "spots": {s: number(p) for s, p in zip(spots, chances[:, j])},
-            "own_spots": [s.id for s, own in zip(known.spots, known.own[:, j]) if own],
+            "own_spots": [s.id for s, own in zip(known.spots, known.intended[:, j]) if own],
             "false_min_per_day": None if score is None else number(score.false_min, 2),
             "counted": None if score is None else number(score.counted),
         }  # fmt: skip
@@ -157,13 +157,13 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
     from vastwatch.commission.calibrate import CalibrationError, calibrate
     from vastwatch.commission.known_places import known_places
     from vastwatch.commission.walk_log import WalkError, read_walk
-    from vastwatch.sensing.mounted import zoned
+    from vastwatch.sensing.mounted import zoned_sensor
     from vastwatch.sensing.tracker import pose_of, scatter_of
 
     if all(s.id != args.sensor for s in project.sensors):
         raise RequestError(f"unknown sensor '{args.sensor}'")
     sensor = find(project.sensors, args.sensor)
-    known = zoned(project, sensor)
+    known = zoned_sensor(project, sensor)
     if known is not None and known.device.reports == "distance":
         return _by_tape(sensor, args.walk)
     if known is None or known.device.reports != "xy":

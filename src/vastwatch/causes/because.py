@@ -22,8 +22,8 @@ from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.rehearsal.troubles import Supply, lost_share, supplies
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.hazards import false_rate, per_hour_words
-from vastwatch.sensing.model import Sight
-from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.model import SightLine
+from vastwatch.sensing.mounted import mount, zoned_sensor
 from vastwatch.words import capital, clock_words, duration_words
 
 # An instant after a switching at which its outcome is surely read, seconds.
@@ -36,7 +36,7 @@ class Scene:
 
     person: str | None
     where: Where | None
-    sights: tuple[Sight, ...]
+    sights: tuple[SightLine, ...]
 
 
 class Case(NamedTuple):
@@ -63,7 +63,7 @@ def words_of(case: Case) -> Words:
     return _WORDS[case.tried.instead.lever](case)
 
 
-def _sight_to(shown: Scene, sensor: str | None = None, owner: str | None = None) -> Sight | None:
+def _sight_to(shown: Scene, sensor: str | None = None, owner: str | None = None) -> SightLine | None:
     """The best sight line to whom it happened to: of a sensor, or that something stands in."""
     for s in shown.sights:
         if (sensor is None or s.sensor == sensor) and (owner is None or any(o == owner for o, _ in s.hidden_by)):
@@ -181,7 +181,7 @@ def _latency(c: Case) -> Words:
 def _zone(c: Case) -> Words:
     zone = find(c.r.project.zones, c.tried.instead.record)
     sensor, where = find(c.r.project.sensors, zone.sensor), c.shown.where
-    known = zoned(c.r.project, sensor)
+    known = zoned_sensor(c.r.project, sensor)
     value = "does not count them"
     if known is not None and where is not None and where.spot is not None:
         spots, zones = [s.id for s in known.spots], [z.id for z in known.zones]

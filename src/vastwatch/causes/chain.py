@@ -34,7 +34,7 @@ from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.rehearsal.troubles import powered_in
 from vastwatch.sensing.families.pir import crossing_deg
-from vastwatch.sensing.model import Sight, each_part
+from vastwatch.sensing.model import SightLine, each_part
 from vastwatch.sensing.mounted import mount
 from vastwatch.words import clock_words, duration_words, notice_interval_words
 
@@ -70,7 +70,7 @@ class Chain:
     causes: tuple[Link, ...]
     person: str | None
     where: Where | None
-    sights: tuple[Sight, ...]
+    sights: tuple[SightLine, ...]
 
     @property
     def links(self) -> tuple[Link, ...]:

@@ -49,7 +49,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident, Kind, find_incidents
-from vastwatch.sensing.model import Sight, latency_s
+from vastwatch.sensing.model import SightLine, latency_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
 
@@ -194,11 +194,11 @@ def _concerned(project: Project, instead: Instead, present: tuple[tuple[Witness,
     return np.ones(len(present), bool)
 
 
-def _hidden_by(s: Sight, owner: str) -> bool:
+def _hidden_by(s: SightLine, owner: str) -> bool:
     return any(ident == owner for ident, _ in s.hidden_by)
 
 
-def _past(project: Project, s: Sight) -> tuple[str, float] | None:
+def _past(project: Project, s: SightLine) -> tuple[str, float] | None:
     """A sensor that looks past somebody, and the way it would have to look."""
     sensor = find(project.sensors, s.sensor)
     bearing = math.degrees(math.atan2(s.at[1] - sensor.at[1], s.at[0] - sensor.at[0]))

@@ -13,9 +13,9 @@ from vastwatch.people import Track, Where
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.reactors import keepers_of, starters_of
 from vastwatch.rehearsal.scoring.incidents import Incident
-from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import PET, STANDING, Somebody, body_of
-from vastwatch.sensing.model import Sight, surely_blind_s
+from vastwatch.sensing.explain import sight_line
+from vastwatch.sensing.figures import PET, STANDING, PersonAt, body_of
+from vastwatch.sensing.model import SightLine, min_blind_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Hazard
 
@@ -25,7 +25,7 @@ class Witness(NamedTuple):
 
     track: Track
     where: Where
-    sights: tuple[Sight, ...]
+    sights: tuple[SightLine, ...]
 
 
 class Triggered(NamedTuple):
@@ -84,7 +84,7 @@ def asleep_in(r: Rehearsal, room: str, t: float) -> list[Track]:
     ]
 
 
-def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Where) -> tuple[Sight, ...]:
+def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Where) -> tuple[SightLine, ...]:
     """Sight lines from those sensors to a person, the quickest to notice first."""
     order = levels_in_order(r.project)
     out = []
@@ -95,10 +95,10 @@ def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Where) -
         pet = track.person.kind == "pet"
         if where.spot is not None:
             body = PET if pet else body_of(where.spot.posture, where.spot.activity)
-            out.append(sight(r.project, sensor, Somebody(where.at, body, where.spot.activity, where.spot.facing)))
+            out.append(sight_line(r.project, sensor, PersonAt(where.at, body, where.spot.activity, where.spot.facing)))
         else:
-            walking = Somebody(where.at, PET if pet else STANDING, "passing", where.facing, True)
-            out.append(sight(r.project, sensor, walking))
+            walking = PersonAt(where.at, PET if pet else STANDING, "passing", where.facing, True)
+            out.append(sight_line(r.project, sensor, walking))
     return tuple(sorted(out, key=lambda s: s.notice_s))
 
 
@@ -108,7 +108,7 @@ def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
     i = int(np.searchsorted(falls, rise, side="right")) - 1
     mounted = mount(r.project, find(r.project.sensors, sensor))
     # The report before fell late as well.
-    since = float(falls[i]) - mounted.device.latency.max_s + surely_blind_s(mounted) if i >= 0 else 0.0
+    since = float(falls[i]) - mounted.device.latency.max_s + min_blind_s(mounted) if i >= 0 else 0.0
     found = None
     for day in _days(r, rise):
         n = r.notices(sensor, day)

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.sensing.tracker import Pose, Scatter, places_read, readings
+from vastwatch.sensing.tracker import Pose, Scatter, positions_of, readings
 
 Array = NDArray[np.float64]
 
@@ -260,4 +260,4 @@ def zone_from_walk(pose: Pose, read: Array, chest: float, margin_m: float = 0.25
         raise CalibrationError("at least three readings are needed for a zone")
     low, high = np.percentile(read, 3.0, axis=0) - margin_m, np.percentile(read, 97.0, axis=0) + margin_m
     corners = np.array([(low[0], low[1]), (high[0], low[1]), (high[0], high[1]), (low[0], high[1])])
-    return tuple((round(float(x), 2), round(float(y), 2)) for x, y in places_read(pose, corners, chest))
+    return tuple((round(float(x), 2), round(float(y), 2)) for x, y in positions_of(pose, corners, chest))

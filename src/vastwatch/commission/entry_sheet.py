@@ -11,8 +11,8 @@ from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.files.csv_cells import csv_text
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.zoned import Zoned
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.zoned import ZonedSensor
 
 # From this share of the reports on somebody who sits is counted at once; a zone is left a little after its delay.
 SLACK_S = 3.0
@@ -43,7 +43,7 @@ class EntrySheet(NamedTuple):
     checks: tuple[Check, ...]
 
 
-def numbers_told(known: Zoned, zone: int) -> tuple[str, dict[str, int | float]]:
+def numbers_told(known: ZonedSensor, zone: int) -> tuple[str, dict[str, int | float]]:
     """The unit, and the numbers of a zone by their names as the device takes them."""
     shape = known.shapes[zone]
     if shape.ring is not None:
@@ -74,7 +74,7 @@ def convention_words(device: DeviceType) -> str:
 
 def entry_sheet(project: Project, sensor: Sensor) -> EntrySheet | None:
     """The sheet of a sensor; None for one without zones."""
-    known = zoned(project, sensor)
+    known = zoned_sensor(project, sensor)
     if known is None or not known.zones:
         return None
     rules = known.device.zone_rules or ZoneRules()
@@ -102,7 +102,7 @@ def entry_sheet(project: Project, sensor: Sensor) -> EntrySheet | None:
         elif zone.role == "entry":
             checks.append(Check(f"{zone.id}:entry", f"Step in at {zone.name}: it reports 1 at once."))
         else:
-            for i in np.flatnonzero(known.own[:, j]):
+            for i in np.flatnonzero(known.intended[:, j]):
                 spot, p = known.spots[i], known.counted[i, j]
                 checks.append(
                     Check(f"{zone.id}:{spot.id}", f"Sit or stand at the {spot.name}: {zone.name} reports 1, and "

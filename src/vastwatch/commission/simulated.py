@@ -12,8 +12,8 @@ import numpy as np
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.draws import key_of, normal, uniform
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import CHEST_M, WANDER_S, Drawn, Pose, reported, scatter_of
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.tracker import CHEST_M, WANDER_S, Pose, ReadingNoise, noisy_readings, scatter_of
 
 # Seconds at each spot and on the way to the next; how far off it hangs, at the most: degrees, metres, metres.
 STAY_S, WAY_S = 60, 8
@@ -22,7 +22,7 @@ OFF_DEG, OFF_M, OFF_BIAS_M = 8.0, 0.2, 0.1
 
 def true_pose(project: Project, sensor: Sensor, seed: int) -> Pose:
     """Where the simulated device really hangs, for a seed. Raises ValueError for one that tells no places."""
-    known = zoned(project, sensor)
+    known = zoned_sensor(project, sensor)
     if known is None or known.device.reports != "xy":
         raise ValueError(f"{sensor.name} does not report positions")
     u = 2.0 * uniform(key_of(seed, sensor.id, "hangs"), np.arange(4)) - 1.0
@@ -37,7 +37,7 @@ class LiveDevice:
     def __init__(self, project: Project, sensor: Sensor, seed: int = 1) -> None:
         """Raises ValueError for one that tells no places."""
         self.pose = true_pose(project, sensor, seed)
-        known = zoned(project, sensor)
+        known = zoned_sensor(project, sensor)
         assert known is not None
         self._scatter = scatter_of(known.device)
         self._key = key_of(seed, sensor.id, "live")
@@ -64,8 +64,8 @@ class LiveDevice:
             # Whoever has just come wanders from wherever they came to be.
             old = self._wander[axis]
             self._wander[axis] = rho * old + math.sqrt(1.0 - rho * rho) * fresh[axis] if self.read else fresh[axis]
-        drawn = Drawn(*(np.array([v]) for v in (*self._wander, fresh[2], fresh[3])))
-        x, y = reported(self.pose, self._scatter, np.array([self.at]), np.array([self._chest]), drawn)[0].tolist()
+        drawn = ReadingNoise(*(np.array([v]) for v in (*self._wander, fresh[2], fresh[3])))
+        x, y = noisy_readings(self.pose, self._scatter, np.array([self.at]), np.array([self._chest]), drawn)[0].tolist()
         self.read.append((self.second, x, y))
         return x, y
 
@@ -85,7 +85,7 @@ class LiveDevice:
 def walked(project: Project, sensor: Sensor, seed: int = 1, true: Pose | None = None) -> str:
     """The log of a walk past the simulated device, as CSV in centimetres: t, target, x, y, mark. Raises ValueError
     where it notices nobody who stays."""
-    known = zoned(project, sensor)
+    known = zoned_sensor(project, sensor)
     pose = true_pose(project, sensor, seed) if true is None else true
     if known is None or not known.spots:
         raise ValueError(f"{sensor.name} notices nobody who stays")
@@ -106,7 +106,7 @@ def walked(project: Project, sensor: Sensor, seed: int = 1, true: Pose | None = 
     for axis in (0, 1):
         for k in range(1, len(t)):
             fresh[axis][k] = rho * fresh[axis][k - 1] + math.sqrt(1.0 - rho * rho) * fresh[axis][k]
-    read = reported(pose, scatter_of(known.device), np.array(places), np.array(chest), Drawn(*fresh))
+    read = noisy_readings(pose, scatter_of(known.device), np.array(places), np.array(chest), ReadingNoise(*fresh))
     lines, last = ["t,target,x_cm,y_cm,mark"], ""
     for k, (x, y) in enumerate(100.0 * read):
         mark = marks[k] if marks[k] != last else ""

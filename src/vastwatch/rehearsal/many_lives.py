@@ -46,7 +46,7 @@ from vastwatch.rehearsal.reports import (
     wanted_of_each,
 )
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
-from vastwatch.sensing.reporting import holds_and_blind_s
+from vastwatch.sensing.reporting import hold_and_blind_s
 from vastwatch.signals import Signal, any_of
 from vastwatch.signals.remembered import never
 
@@ -74,7 +74,7 @@ def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
     moving: list[list[Signal]] = [[] for _ in left]
     for k, part in enumerate(each_part(mounted)):
         own, short = own_hold_s(part), min(MOVING_HOLD_S, own_hold_s(part))
-        _, blind = holds_and_blind_s(part, own) or (own, 0.0)
+        _, blind = hold_and_blind_s(part, own) or (own, 0.0)
         # What lies between notices that the device makes one report of is left out before they are sorted.
         joins = short if by_state else own
         found = [_thinned(f, joins, blind) for f in _noticed(part, level, truths, every, 0.0 if blind else joins)]
@@ -212,7 +212,7 @@ def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth
 
 def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list[Signal]:
     """What the device reports of it in each life: see `reports`."""
-    how = holds_and_blind_s(part, own_hold_s(part))
+    how = hold_and_blind_s(part, own_hold_s(part))
     if how is None:
         return [never(truth.end) for truth in truths]
     rows, cuts = loops.hold_blind_merge(n.start, n.end, n.cuts, *map(float, how))

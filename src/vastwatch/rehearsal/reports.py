@@ -33,7 +33,7 @@ from vastwatch.rehearsal.tracking.zone_reports import Zoning, watched_by, zone_r
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
 from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import mount
-from vastwatch.sensing.reporting import held, holds_and_blind_s, reported
+from vastwatch.sensing.reporting import hold_and_blind_s, hold_merge, report_intervals
 from vastwatch.signals import DAY, Calendar, Signal, any_of
 
 Array = NDArray[np.float64]
@@ -364,9 +364,9 @@ def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: We
 
 def _heard(mounted: MountedSensor, n: Notices) -> Heard:
     hold = own_hold_s(mounted)
-    _, blind = holds_and_blind_s(mounted, hold) or (hold, 0.0)
+    _, blind = hold_and_blind_s(mounted, hold) or (hold, 0.0)
     start, end = condensed(n.start, n.end, hold, blind)
-    moving = held(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
+    moving = hold_merge(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
     return Heard(start, end, moving)
 
 
@@ -420,7 +420,7 @@ def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> S
 def _reported(mounted: MountedSensor, start: Array, end: Array, truth: Truth) -> Signal:
     """A device's report, each row of it late as a whole by a latency of its own: what is shorter than that is told as
     well."""
-    rows = reported(mounted, start, end, own_hold_s(mounted))
+    rows = report_intervals(mounted, start, end, own_hold_s(mounted))
     late = reported_at(mounted, rows[:, 0], latency_key(mounted, truth.household.seed)) - rows[:, 0]
     return Signal.from_intervals(rows + late[:, None], 0.0, truth.end)
 

@@ -36,8 +36,8 @@ from vastwatch.rehearsal.scoring.light_scores import LightScores, light_scores
 from vastwatch.rehearsal.scoring.scores import OutputScores, Scores, score, score_output
 from vastwatch.rehearsal.troubles import powered
 from vastwatch.rehearsal.wishes import asleep_in
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import on_plan
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.tracker import to_plan
 from vastwatch.signals import Calendar, Signal
 from vastwatch.signals.remembered import both, either, inverse, never
 
@@ -192,10 +192,10 @@ class Rehearsal:
             return []
         a, b = np.searchsorted(told.tick, [math.floor(t), math.floor(t) + 1])
         placed = find(self.project.sensors, sensor)
-        known = zoned(self.project, placed)
+        known = zoned_sensor(self.project, placed)
         if known is None or a == b:
             return []
-        return [(float(x), float(y)) for x, y in on_plan(known.pose, told.read[a:b])]
+        return [(float(x), float(y)) for x, y in to_plan(known.pose, told.read[a:b])]
 
 
 def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:

@@ -13,8 +13,8 @@ from vastwatch.geometry import polygons
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.reports import targets_on
 from vastwatch.rehearsal.run import Rehearsal
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.zoned import Zoned
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.zoned import ZonedSensor
 from vastwatch.signals import Signal
 
 # Beside its own delay a zone may say so much longer that somebody is there, seconds.
@@ -44,7 +44,7 @@ class SensorScore(NamedTuple):
 def score_zones(rehearsal: Rehearsal, sensor_id: str) -> SensorScore | None:
     """The scores of a sensor's zones; None for one that has none."""
     project = rehearsal.project
-    known = zoned(project, find(project.sensors, sensor_id))
+    known = zoned_sensor(project, find(project.sensors, sensor_id))
     if known is None:
         return None
     lost, merged, ticks = 0, 0, []
@@ -80,7 +80,7 @@ def score_zones(rehearsal: Rehearsal, sensor_id: str) -> SensorScore | None:
     return SensorScore(out, lost / rehearsal.days, merged / rehearsal.days)
 
 
-def stays_in(project: Project, truth: Truth, known: Zoned, zone: int) -> Signal:
+def stays_in(project: Project, truth: Truth, known: ZonedSensor, zone: int) -> Signal:
     """While somebody (no pet) stays at a spot that belongs to a zone, as it is drawn."""
     outline = known.zones[zone].outline
     mine = {s.id for s in spots_on(project, known.sensor.level)

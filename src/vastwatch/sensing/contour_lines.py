@@ -8,13 +8,13 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find
 from vastwatch.devices import AREA_FAMILIES
 from vastwatch.sensing.coverage import coverage
-from vastwatch.sensing.figures import Figure
+from vastwatch.sensing.figures import Subject
 
 # Noticed within so many seconds.
 LIMITS_S = (1.0, 5.0, 30.0, 300.0)
 
 
-def contour_lines(project: Project, figure: Figure = "across") -> dict[str, dict[float, list[NDArray[np.float64]]]]:
+def contour_lines(project: Project, figure: Subject = "across") -> dict[str, dict[float, list[NDArray[np.float64]]]]:
     """Of each sensor that watches an area, by limit in seconds, lines of points (n, 2) in metres."""
     import contourpy
 

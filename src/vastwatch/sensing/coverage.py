@@ -24,12 +24,12 @@ from vastwatch.sensing.figures import (
     STANDING,
     WALKING_SPEED,
     Body,
-    Figure,
     Stayer,
+    Subject,
     Walker,
     body_of,
 )  # fmt: skip
-from vastwatch.sensing.model import MountedSensor, farthest_m, latency_s, mean_wait, staying, walking
+from vastwatch.sensing.model import MountedSensor, farthest_m, latency_s, mean_wait, stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Room, Spot
 
@@ -45,7 +45,7 @@ class CoverageMap:
     (rows, columns); inf where never, and beyond it."""
 
     sensor: str
-    figure: Figure
+    figure: Subject
     part: Part
     notice_s: Array
 
@@ -173,7 +173,7 @@ def _blocks(rooms: tuple[Room, ...], room: Room, part: Part) -> Blocks:
 
 
 def coverage(
-    project: Project, sensor_id: str, figure: Figure, coarseness: int = 0, second: float | None = None
+    project: Project, sensor_id: str, figure: Subject, coarseness: int = 0, second: float | None = None
 ) -> CoverageMap:
     """Coverage of one sensor on its level, on 5 cm cells, or coarser ones on a very large level; of one that is set
     by the hour as it is at a `second` of the day, without one as it is for most of it.
@@ -191,7 +191,7 @@ def coverage(
 
 @memoised
 def _coverage(
-    mounted: MountedSensor, rooms: tuple[Room, ...], room: Room | None, coarseness: int, figure: Figure
+    mounted: MountedSensor, rooms: tuple[Room, ...], room: Room | None, coarseness: int, figure: Subject
 ) -> CoverageMap:
     level = mounted.sensor.level
     part = _part(level_grid(rooms, level, CELLS[coarseness]), mounted, _body(figure))
@@ -224,21 +224,21 @@ def _part_of(grid: Grid, x0: float, y0: float, x1: float, y1: float) -> Part:
     return grid.part(x0, y0, x1, y1)
 
 
-def _body(figure: Figure) -> Body:
+def _body(figure: Subject) -> Body:
     """Whose map it is."""
     return {"seated": SEATED, "lying": ABED, "pet": PET}.get(figure, STANDING)
 
 
-def notice_times(mounted: MountedSensor, points: Array, figure: Figure) -> Array:
+def notice_times(mounted: MountedSensor, points: Array, figure: Subject) -> Array:
     """Mean seconds until the figure is noticed at each point, (n,)."""
     if figure in ("seated", "lying"):
         body = SEATED if figure == "seated" else ABED
-        rate = staying(mounted, points, Stayer(body)).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
+        rate = stay_detection(mounted, points, Stayer(body)).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
     elif figure == "pet":
-        rate = walking(mounted, points, Walker(PET, PET_SPEED, 90.0))
+        rate = walker_rate(mounted, points, Walker(PET, PET_SPEED, 90.0))
     else:
         psi = 90.0 if figure == "across" else 0.0
-        rate = walking(mounted, points, Walker(STANDING, WALKING_SPEED, psi))
+        rate = walker_rate(mounted, points, Walker(STANDING, WALKING_SPEED, psi))
     return mean_wait(rate, latency_s(mounted.device))
 
 
@@ -257,5 +257,5 @@ def spot_notice_s(project: Project, sensor_id: str, spot: Spot) -> float:
         return math.inf
     mounted = mount(project, at_hour(sensor))
     at = np.array([spot.at], float)
-    rate = staying(mounted, at, Stayer(spot_body(spot), spot.facing)).rate(MINOR_MOTION[spot.activity].rate)
+    rate = stay_detection(mounted, at, Stayer(spot_body(spot), spot.facing)).rate(MINOR_MOTION[spot.activity].rate)
     return float(mean_wait(rate, latency_s(mounted.device))[0])

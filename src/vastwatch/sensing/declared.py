@@ -23,7 +23,7 @@ from vastwatch.design.records import Sensor, Settings
 from vastwatch.devices import DeviceType, DualType, RadarType
 from vastwatch.memo import memoised
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
-from vastwatch.sensing.model import MountedSensor, assembled, staying, walking, watches_area
+from vastwatch.sensing.model import MountedSensor, assemble_sensor, stay_detection, walker_rate, watches_area
 from vastwatch.sensing.scene import obstacles
 
 Array = NDArray[np.float64]
@@ -55,10 +55,10 @@ class Declared(NamedTuple):
         return tuple(float(0.5 * step * (0.5 * (a[1:] ** 2 + a[:-1] ** 2)).sum()) for a in self)  # type: ignore[return-value]
 
 
-def box_figures(device: DeviceType) -> tuple[float, float, float, float]:
+def claimed_ranges(device: DeviceType) -> tuple[float, float, float, float]:
     """What the box says of the same four, metres, on the floor where it names that; 0 for what it does not claim."""
     if isinstance(device, DualType):
-        both = zip(box_figures(device.pir), box_figures(device.radar))
+        both = zip(claimed_ranges(device.pir), claimed_ranges(device.radar))
         return tuple(max(pair) for pair in both)  # type: ignore[return-value]
     if isinstance(device, RadarType) and device.floor_m is not None:
         return (device.floor_m,) * 3 + (device.floor_still_m or 0.0,)
@@ -67,7 +67,7 @@ def box_figures(device: DeviceType) -> tuple[float, float, float, float]:
     return across, towards, getattr(device, "minor_m", 0.0) or getattr(device, "moving_m", 0.0), device.still_reach_m()
 
 
-def on_the_stand(device: DeviceType) -> MountedSensor:
+def bench_mounted(device: DeviceType) -> MountedSensor:
     """A type hung as its figures are meant, over an empty floor."""
     bare = Project(
         name="", levels=(Level(id="floor", name="", elevation=0.0, height=max(2.5, device.mount_height + 0.1)),)
@@ -77,7 +77,7 @@ def on_the_stand(device: DeviceType) -> MountedSensor:
         id="tested", device=device.id, level="floor", name="", at=(0.0, 0.0, device.mount_height), pitch=tilt,
         settings=Settings(),
     )  # fmt: skip
-    return assembled(sensor, device, None, None, lambda band: obstacles(bare, "floor", band))
+    return assemble_sensor(sensor, device, None, None, lambda band: obstacles(bare, "floor", band))
 
 
 @memoised
@@ -85,7 +85,7 @@ def declared(device: DeviceType) -> Declared | None:
     """The areas that a type's model gives in the tests; None for what watches no area."""
     if not watches_area(device):
         return None
-    it = on_the_stand(device)
+    it = bench_mounted(device)
     far = BEYOND * max(device.reach_m(), device.still_reach_m(), 1.0)
     r = np.arange(STEP_M, far, STEP_M)
     bearing = np.radians(DIRECTIONS)
@@ -93,14 +93,14 @@ def declared(device: DeviceType) -> Declared | None:
     shape = len(DIRECTIONS), len(r)
 
     def walked(psi: float) -> Array:
-        return walking(it, points, Walker(STANDING, WALK_SPEED, psi)).reshape(shape)
+        return walker_rate(it, points, Walker(STANDING, WALK_SPEED, psi)).reshape(shape)
 
     across = -np.expm1(-walked(90.0) * ACROSS_M / WALK_SPEED) >= 0.5
     # From afar inwards: the hazard that has been met on the way.
     met = np.cumsum(walked(0.0)[:, ::-1], axis=1)[:, ::-1] * STEP_M / WALK_SPEED
     # In the chair they face it.
     facing = np.repeat(np.asarray(DIRECTIONS, float) + 180.0, len(r))
-    seen = staying(it, points, Stayer(SEATED, facing))
+    seen = stay_detection(it, points, Stayer(SEATED, facing))
     arm = (1.0 - (1.0 - seen.large) ** ARM_MOVES >= 0.5).reshape(shape)
     rest = (seen.rate(0.0) >= 1.0 / REST_S).reshape(shape)
     towards = met >= math.log(2.0)

@@ -15,8 +15,17 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.geometry.sightlines import Screens, prism_hits, screen_hits, sort_by_azimuth
 from vastwatch.memo import memoised
-from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, Somebody, Stayer, Walker
-from vastwatch.sensing.model import MountedSensor, Sight, each_part, latency_s, mean_wait, model_of, staying, walking
+from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, PersonAt, Stayer, Walker
+from vastwatch.sensing.model import (
+    MountedSensor,
+    SightLine,
+    each_part,
+    latency_s,
+    mean_wait,
+    model_of,
+    stay_detection,
+    walker_rate,
+)
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import OPAQUE_DB
 
@@ -36,9 +45,9 @@ class Geometry(NamedTuple):
     azimuth_deg: float
 
 
-def geometry(mounted: MountedSensor, who: Somebody) -> Geometry:
+def geometry(mounted: MountedSensor, person: PersonAt) -> Geometry:
     """Distance to somebody, their bearing on the plan, and how far off the sensor's axis that is."""
-    at, body = who.at, who.body
+    at, body = person.at, person.body
     x, y, z = mounted.sensor.at
     plan = float(np.hypot(at[0] - x, at[1] - y))
     bearing = float(np.degrees(np.arctan2(at[1] - y, at[0] - x)))
@@ -46,16 +55,16 @@ def geometry(mounted: MountedSensor, who: Somebody) -> Geometry:
     return Geometry(np.array([at], float), plan, float(np.hypot(plan, z - body.middle)), bearing, azimuth)
 
 
-def waited(mounted: MountedSensor, who: Somebody) -> float:
+def mean_wait_s(mounted: MountedSensor, person: PersonAt) -> float:
     """Mean seconds until somebody is noticed, inf for never."""
-    points = np.array([who.at], float)
-    if who.walking_by:
-        walker = Walker(who.body, WALKING_SPEED, 90.0)
-        if who.facing is not None:
-            walker = Walker(who.body, WALKING_SPEED, heading_deg=np.array([who.facing]))
-        return wait_of(mounted, walking(mounted, points, walker))
-    seen = staying(mounted, points, Stayer(who.body, who.facing))
-    return wait_of(mounted, seen.rate(MINOR_MOTION[who.activity].rate))
+    points = np.array([person.at], float)
+    if person.walking_by:
+        walker = Walker(person.body, WALKING_SPEED, 90.0)
+        if person.facing is not None:
+            walker = Walker(person.body, WALKING_SPEED, heading_deg=np.array([person.facing]))
+        return wait_of(mounted, walker_rate(mounted, points, walker))
+    seen = stay_detection(mounted, points, Stayer(person.body, person.facing))
+    return wait_of(mounted, seen.rate(MINOR_MOTION[person.activity].rate))
 
 
 def wait_of(mounted: MountedSensor, rate: Array) -> float:
@@ -63,38 +72,42 @@ def wait_of(mounted: MountedSensor, rate: Array) -> float:
     return float(mean_wait(rate, latency_s(mounted.device))[0]) if len(rate) else math.inf
 
 
-def sight(project: Project, sensor: Sensor, who: Somebody) -> Sight:
+def sight_line(project: Project, sensor: Sensor, person: PersonAt) -> SightLine:
     """The sight line from a sensor to somebody on the same level; of several parts, that which notices sooner."""
     parts = each_part(mount(project, sensor))
-    return min((_sight(part, who) for part in parts), key=_soonest)
+    return min((_sight(part, person) for part in parts), key=_soonest)
 
 
 @memoised
-def _sight(mounted: MountedSensor, who: Somebody) -> Sight:
+def _sight(mounted: MountedSensor, person: PersonAt) -> SightLine:
     model = model_of(mounted.device.family)
     if model is None:
-        return unseen(mounted, who)
-    told = model.explain(mounted, who)
+        return no_sight_line(mounted, person)
+    told = model.explain(mounted, person)
     # In a zone of its own a sensor may be set otherwise.
-    return told._replace(notice_s=waited(mounted, who)) if mounted.by_place else told
+    return told._replace(notice_s=mean_wait_s(mounted, person)) if mounted.by_zone else told
 
 
-def _soonest(s: Sight) -> tuple[float, float]:
+def _soonest(s: SightLine) -> tuple[float, float]:
     return s.notice_s, -s.range_m
 
 
-def unseen(mounted: MountedSensor, who: Somebody, reach_m: float = 0.0, notice_s: float = math.inf) -> Sight:
+def no_sight_line(
+    mounted: MountedSensor, person: PersonAt, reach_m: float = 0.0, notice_s: float = math.inf
+) -> SightLine:
     """The sight line of what has none: it knows only what lies within its reach."""
-    g = geometry(mounted, who)
+    g = geometry(mounted, person)
     near = g.plan_m <= reach_m
-    return Sight(
-        sensor=mounted.sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
+    return SightLine(
+        sensor=mounted.sensor.id, at=person.at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
         in_view=near, share=1.0, loss_db=0.0, contrast=1.0, rated_m=reach_m, range_m=reach_m if near else 0.0,
         hidden_by=(), notice_s=notice_s,
     )  # fmt: skip
 
 
-def in_the_way(mounted: MountedSensor, points: Array, body: Body, by_share: bool) -> tuple[tuple[str, float], ...]:
+def blocking_obstacles(
+    mounted: MountedSensor, points: Array, body: Body, by_share: bool
+) -> tuple[tuple[str, float], ...]:
     """Each obstacle on the way and its weight, worst first: the share of the body it hides, or its loss in dB."""
     view = sort_by_azimuth(mounted.sensor.at, points)
     heights = body.heights
@@ -108,7 +121,7 @@ def in_the_way(mounted: MountedSensor, points: Array, body: Body, by_share: bool
     # Only what reaches into the frame of the one sight line can be in its way.
     ends = np.array([mounted.sensor.at[:2], points[0]], float)
     lo, hi = ends.min(axis=0) - SLACK_M, ends.max(axis=0) + SLACK_M
-    around = mounted.around
+    around = mounted.obstacles
     for screens, ids, losses in (
         (around.full, around.full_ids, around.full_db),
         (around.part, around.part_ids, around.part_db),

@@ -17,7 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.memo import memoised
 from vastwatch.sensing.frames import mean_frames
-from vastwatch.sensing.softness import FRAME_SOFTNESS, chance
+from vastwatch.sensing.softness import FRAME_SOFTNESS, detection_probability
 
 Array = NDArray[np.float64]
 
@@ -59,7 +59,7 @@ class Fading(NamedTuple):
         return np.where((near < FARTHEST) & (found > NOTHING), found, 0.0)
 
 
-def fades(f: Fading, near: ArrayLike) -> tuple[Array, Array]:
+def fading_rates(f: Fading, near: ArrayLike) -> tuple[Array, Array]:
     """The rates at which somebody at a distance is detected, stretch by stretch, per second, (..., draws), and
     how likely each is, (draws,)."""
     z = np.linspace(-SPREADS, SPREADS, STEPS)
@@ -68,7 +68,7 @@ def fades(f: Fading, near: ArrayLike) -> tuple[Array, Array]:
 
 
 def _rate(f: Fading, near: Array) -> Array:
-    frames = mean_frames(chance(near, 1.0, FRAME_SOFTNESS), f.m, f.n)
+    frames = mean_frames(detection_probability(near, 1.0, FRAME_SOFTNESS), f.m, f.n)
     return np.where(np.isfinite(frames), f.frame_hz / frames, 0.0)
 
 
@@ -76,7 +76,7 @@ def _rate(f: Fading, near: Array) -> Array:
 def _table(f: Fading) -> Array:
     """Logarithms of the excess, (distances, rates of movements)."""
     near = np.linspace(NEAREST, FARTHEST, DISTANCES)
-    alone, weight = fades(f, near[:, None])
+    alone, weight = fading_rates(f, near[:, None])
     out = np.empty((DISTANCES, RATES))
     for k, moving in enumerate(np.geomspace(SLOWEST, QUICKEST, RATES).tolist()):
         r = alone + moving

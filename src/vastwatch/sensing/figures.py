@@ -12,8 +12,8 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-Figure = Literal["across", "towards", "seated", "lying", "pet"]
-FIGURES: tuple[Figure, ...] = ("across", "towards", "seated", "lying", "pet")
+Subject = Literal["across", "towards", "seated", "lying", "pet"]
+SUBJECTS: tuple[Subject, ...] = ("across", "towards", "seated", "lying", "pet")
 
 # How many heights a body is sampled at.
 SAMPLES = 10
@@ -30,7 +30,7 @@ class Body(NamedTuple):
     low: float
     high: float
     size: float = 1.0
-    shown: float = 1.0
+    visible_share: float = 1.0
 
     @property
     def heights(self) -> NDArray[np.float64]:
@@ -47,7 +47,7 @@ STANDING = Body(0.1, 1.7)
 SEATED = Body(0.4, 1.3)
 LYING = Body(0.45, 0.75)
 # Of a sleeper the bedding leaves the head and an arm: to infrared, not to radar or to a strip.
-ABED = LYING._replace(shown=0.3)
+ABED = LYING._replace(visible_share=0.3)
 # A cat shows about a sixth of an adult's warm surface; range goes with the square root of it.
 PET = Body(0.05, 0.4, size=0.4)
 
@@ -73,7 +73,7 @@ class Walker(NamedTuple):
     kg: float = ADULT_KG
     pace: ArrayLike = 1.0
 
-    def some(self, at: NDArray[np.intp]) -> Walker:
+    def take(self, at: NDArray[np.intp]) -> Walker:
         """At some of the points alone."""
         heading = None if self.heading_deg is None else np.asarray(self.heading_deg, float)[at]
         pace = self.pace if np.ndim(self.pace) == 0 else np.asarray(self.pace, float)[at]
@@ -87,14 +87,14 @@ class Stayer(NamedTuple):
     facing_deg: ArrayLike | None = None
     kg: float = ADULT_KG
 
-    def some(self, at: NDArray[np.intp]) -> Stayer:
+    def take(self, at: NDArray[np.intp]) -> Stayer:
         """At some of the points alone."""
         if self.facing_deg is None or np.ndim(self.facing_deg) == 0:
             return self
         return self._replace(facing_deg=np.asarray(self.facing_deg, float)[at])
 
 
-class Somebody(NamedTuple):
+class PersonAt(NamedTuple):
     """Somebody at one place on the plan: staying with an activity, facing so or any way; or walking by, the way they
     face, or across the sight line where they face any way."""
 

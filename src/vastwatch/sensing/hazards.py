@@ -19,7 +19,7 @@ from vastwatch.memo import memoised
 from vastwatch.sensing.figures import Body
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.sunpatch import sun_hours, sun_patch
-from vastwatch.sensing.tracker import chest_of
+from vastwatch.sensing.tracker import chest_height
 from vastwatch.site.building import Hazard
 from vastwatch.site.record import seconds_of
 
@@ -45,19 +45,19 @@ def part_false_rate(mounted: MountedSensor, hazard: Hazard) -> float:
     if model is None or hazard.level != mounted.sensor.level or hazard.strength <= 0:
         return 0.0
     rate = model.false_rate(mounted, hazard)
-    for area, other in mounted.by_place if rate > 0 else ():
+    for area, other in mounted.by_zone if rate > 0 else ():
         if other is None:
             # What moves about there is told apart only as far as it reaches beyond the zone.
-            rate *= 1.0 - float(area.holds(looked_at(hazard), chest_of(body_of(hazard))).mean())
+            rate *= 1.0 - float(area.holds(sample_points(hazard), chest_height(hazard_body(hazard))).mean())
     return rate
 
 
-def body_of(hazard: Hazard) -> Body:
+def hazard_body(hazard: Hazard) -> Body:
     """Where a hazard works, above the floor."""
     return HEIGHTS.get(hazard.kind, USUAL_HEIGHT)
 
 
-def looked_at(hazard: Hazard) -> Array:
+def sample_points(hazard: Hazard) -> Array:
     """The points of a hazard that a sensor might see: its middle and, a little inside, its corners."""
     # An edge on a wall's line is not seen from the wall's other side.
     middle = np.array(polygons.centroid(hazard.outline))
@@ -70,7 +70,7 @@ def per_second(usual_per_h: float, hazard: Hazard, seen: Array) -> float:
     return per_hour / 3600.0 if per_hour > 1.0 / NEVER_H else 0.0
 
 
-def resolved(project: Project, hazard: Hazard, day: date) -> Hazard | None:
+def on_date(project: Project, hazard: Hazard, day: date) -> Hazard | None:
     """The hazard as it is on a day: a sun patch with a window gets its computed place and hours, or None on a day
     without any; others are as they are."""
     if hazard.window is None or hazard.kind != "sun patch":
@@ -106,7 +106,7 @@ def _clock(t: float) -> str:
     return f"{minutes // 60:02d}:{minutes % 60:02d}"
 
 
-def stretches(hazard: Hazard) -> list[tuple[float, float]]:
+def active_intervals(hazard: Hazard) -> list[tuple[float, float]]:
     """When it is there, [from, to) in seconds of the day; over midnight cut in two; all day without times."""
     if not hazard.times:
         return [(0.0, 86_400.0)]

@@ -22,9 +22,9 @@ from vastwatch.design.records import Sensor
 from vastwatch.devices import AREA_FAMILIES, DeviceType
 from vastwatch.devices.families import parts_of
 from vastwatch.sensing.fading import Fading
-from vastwatch.sensing.figures import LARGE_SHARE, Body, Somebody, Stayer, Walker
+from vastwatch.sensing.figures import LARGE_SHARE, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.scene import Obstacles
-from vastwatch.sensing.tracker import Pose, chest_of, readings
+from vastwatch.sensing.tracker import Pose, chest_height, readings
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.site.building import Hazard, Room
 from vastwatch.site.record import Outline
@@ -37,7 +37,7 @@ NEVER_S = 864_000.0
 SURE_PER_S = 10.0
 
 
-class Area(NamedTuple):
+class ZoneArea(NamedTuple):
     """A part of what a tracking radar sees, as its device tells it apart, and from where its readings are."""
 
     pose: Pose
@@ -45,7 +45,7 @@ class Area(NamedTuple):
 
     def holds(self, points: Array, chest: float) -> NDArray[np.bool_]:
         """Whether somebody at each point of the plan is read within it."""
-        return self.shape.holds(readings(self.pose, points, chest))
+        return self.shape.contains(readings(self.pose, points, chest))
 
 
 class MountedSensor(NamedTuple):
@@ -53,7 +53,7 @@ class MountedSensor(NamedTuple):
 
     sensor: Sensor
     device: DeviceType
-    around: Obstacles
+    obstacles: Obstacles
     ambient_c: float
     # The outline of the room it hangs in, and the record it is fixed to, where it watches that.
     outline: Outline | None = None
@@ -61,10 +61,10 @@ class MountedSensor(NamedTuple):
     # The parts of one that is several in one housing.
     parts: tuple[MountedSensor, ...] = ()
     # Where it is set otherwise: whoever is read in the area is noticed as by the other; with None, not at all.
-    by_place: tuple[tuple[Area, MountedSensor | None], ...] = ()
+    by_zone: tuple[tuple[ZoneArea, MountedSensor | None], ...] = ()
 
 
-class Staying(NamedTuple):
+class StayDetection(NamedTuple):
     """How somebody who stays is noticed: by the large and the small movement (chances), and of itself (per s). Where
     that fades: `near`, how far they are as a share of the range on them, and how it fades. `margin`: of what they
     press, the pressure on it over the one it closes at."""
@@ -72,24 +72,24 @@ class Staying(NamedTuple):
     large: Array
     small: Array
     still_per_s: Array
-    near: Array | None = None
+    range_ratio: Array | None = None
     fading: Fading | None = None
     margin: Array | None = None
 
     def rate(self, minor_motions_per_s: ArrayLike) -> Array:
         """Notices per second with movements at a rate: one over the mean wait of whoever has just come."""
         moving = np.asarray(minor_motions_per_s, float) * (LARGE_SHARE * self.large + (1 - LARGE_SHARE) * self.small)
-        if self.fading is None or self.near is None:
+        if self.fading is None or self.range_ratio is None:
             return moving + self.still_per_s
-        return moving + self.fading.excess(self.near, moving)
+        return moving + self.fading.excess(self.range_ratio, moving)
 
     @staticmethod
-    def nobody(n: int) -> Staying:
+    def nobody(n: int) -> StayDetection:
         """Never noticed, at n places."""
-        return Staying(np.zeros(n), np.zeros(n), np.zeros(n))
+        return StayDetection(np.zeros(n), np.zeros(n), np.zeros(n))
 
 
-class Sight(NamedTuple):
+class SightLine(NamedTuple):
     """One sight line. `range_m`: the range that counts here, after every factor; `rated_m`: as the catalogue has it.
 
     `hidden_by`: ids of records in the way, worst first, with the share of the body each hides alone (infrared) or
@@ -132,11 +132,11 @@ class SensingModel(Protocol):
         """Notices per second, (n,), of a walker at each point."""
         ...
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
         """How somebody who stays at each point is noticed."""
         ...
 
-    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
+    def explain(self, mounted: MountedSensor, who: PersonAt) -> SightLine:
         """Why somebody is noticed as readily as they are."""
         ...
 
@@ -163,7 +163,7 @@ def model_of(family: str) -> SensingModel | None:
     return model
 
 
-def assembled(
+def assemble_sensor(
     sensor: Sensor, device: DeviceType, room: Room | None, host: Any, around: Callable[[str], Obstacles]
 ) -> MountedSensor:
     """A sensor of a type in a room, with its obstacles by what they are seen as; also one that no project has yet."""
@@ -213,7 +213,7 @@ def watches_area(device: DeviceType) -> bool:
     return device.family in AREA_FAMILIES
 
 
-def surely_blind_s(mounted: MountedSensor) -> float:
+def min_blind_s(mounted: MountedSensor) -> float:
     """How long a placed sensor notices nothing after a report, whichever of its parts made it, seconds."""
     models = [(model_of(part.device.family), part.device) for part in each_part(mounted)]
     return min((model.blind_s(device) for model, device in models if model is not None), default=0.0)
@@ -221,12 +221,12 @@ def surely_blind_s(mounted: MountedSensor) -> float:
 
 def farthest_m(mounted: MountedSensor, body: Body) -> float:
     """Farther than this on the plan nothing of a sensor ever notices a body, metres; inf where that cannot be said."""
-    parts = [*each_part(mounted), *(other for _, other in mounted.by_place if other is not None)]
+    parts = [*each_part(mounted), *(other for _, other in mounted.by_zone if other is not None)]
     models = [(part, model_of(part.device.family)) for part in parts]
     return max((model.farthest_m(part, body) for part, model in models if model is not None), default=0.0)
 
 
-def walking(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
+def walker_rate(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
     """Notices per second, (n,), of a walker at each point: `SensingModel.walk` of its family, or nought."""
     out = np.zeros(len(points))
     for part in each_part(mounted):
@@ -235,38 +235,38 @@ def walking(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
             rate = model.walk(part, points, walker)
             out += rate * np.asarray(walker.pace, float) if model.by_speed else rate
     for at, other in _set_otherwise(mounted, points, walker.body):
-        out[at] = 0.0 if other is None else walking(other, points[at], walker.some(at))
+        out[at] = 0.0 if other is None else walker_rate(other, points[at], walker.take(at))
     return out
 
 
-def staying(mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+def stay_detection(mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
     """How somebody who stays at each point is noticed: `SensingModel.stay` of its family."""
     found = []
     for part in each_part(mounted):
         model = model_of(part.device.family)
-        found.append(Staying.nobody(len(points)) if model is None else model.stay(part, points, stayer))
+        found.append(StayDetection.nobody(len(points)) if model is None else model.stay(part, points, stayer))
     out = found[0]
     for more in found[1:]:
-        out = Staying(
+        out = StayDetection(
             1 - (1 - out.large) * (1 - more.large), 1 - (1 - out.small) * (1 - more.small),
             out.still_per_s + more.still_per_s,
-            more.near if out.fading is None else out.near,
+            more.range_ratio if out.fading is None else out.range_ratio,
             out.fading or more.fading,
         )  # fmt: skip
     for at, other in _set_otherwise(mounted, points, stayer.body):
-        there = Staying.nobody(len(at)) if other is None else staying(other, points[at], stayer.some(at))
+        there = StayDetection.nobody(len(at)) if other is None else stay_detection(other, points[at], stayer.take(at))
         for mine, new in zip(out[:3], there[:3]):
             mine[at] = new
-        if out.near is not None:
-            out.near[at] = math.inf if there.near is None else there.near
+        if out.range_ratio is not None:
+            out.range_ratio[at] = math.inf if there.range_ratio is None else there.range_ratio
     return out
 
 
 def _set_otherwise(
     mounted: MountedSensor, points: Array, body: Body
 ) -> Iterator[tuple[NDArray[np.intp], MountedSensor | None]]:
-    for area, other in mounted.by_place:
-        at = np.flatnonzero(area.holds(points, chest_of(body)))
+    for area, other in mounted.by_zone:
+        at = np.flatnonzero(area.holds(points, chest_height(body)))
         if len(at):
             yield at, other
 

@@ -8,32 +8,34 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.devices import AREA_FAMILIES
-from vastwatch.sensing.model import Area, MountedSensor, assembled
+from vastwatch.sensing.model import MountedSensor, ZoneArea, assemble_sensor
 from vastwatch.sensing.scene import obstacles
-from vastwatch.sensing.zoned import Zoned, zoned_of, zones_told
+from vastwatch.sensing.zoned import ZonedSensor, programmed_zones, zoned_sensor_of
 
 
 def mount(project: Project, sensor: Sensor) -> MountedSensor:
     """Gather what a sensor's sensing reads from the project, its zones counted in as far as they change what it
     notices: nothing in those it is to ignore, and by their own sensitivity in those that have one."""
     plain = mount_plain(project, sensor)
-    otherwise = [z for z in zones_told(project, sensor) if z.role == "ignore" or z.sensitivity_below_max is not None]
+    otherwise = [
+        z for z in programmed_zones(project, sensor) if z.role == "ignore" or z.sensitivity_below_max is not None
+    ]
     if not otherwise:
         return plain
-    known = zoned_of(project, sensor, plain)
+    known = zoned_sensor_of(project, sensor, plain)
     if known is None:
         return plain
     shape = dict(zip((z.id for z in known.zones), known.shapes))
     # What is to be ignored counts before all else.
     ordered = sorted(otherwise, key=lambda z: z.role == "ignore")
-    areas = [(Area(known.pose, shape[z.id]), None if z.role == "ignore" else _set_in(project, sensor, z))
+    areas = [(ZoneArea(known.pose, shape[z.id]), None if z.role == "ignore" else _set_in(project, sensor, z))
              for z in ordered]  # fmt: skip
     return _by_place(plain, areas)
 
 
-def zoned(project: Project, sensor: Sensor) -> Zoned | None:
+def zoned_sensor(project: Project, sensor: Sensor) -> ZonedSensor | None:
     """A sensor with its zones: what it is told, and who is counted where; None where its type has none."""
-    return zoned_of(project, sensor, mount_plain(project, sensor))
+    return zoned_sensor_of(project, sensor, mount_plain(project, sensor))
 
 
 def _set_in(project: Project, sensor: Sensor, zone: Zone) -> MountedSensor:
@@ -42,13 +44,13 @@ def _set_in(project: Project, sensor: Sensor, zone: Zone) -> MountedSensor:
     return mount_plain(project, replace(sensor, settings=settings))
 
 
-def _by_place(mounted: MountedSensor, areas: list[tuple[Area, MountedSensor | None]]) -> MountedSensor:
+def _by_place(mounted: MountedSensor, areas: list[tuple[ZoneArea, MountedSensor | None]]) -> MountedSensor:
     """A sensor, and each of its parts, set otherwise in some areas."""
     parts = tuple(
-        part._replace(by_place=tuple((area, None if o is None else o.parts[k]) for area, o in areas))
+        part._replace(by_zone=tuple((area, None if o is None else o.parts[k]) for area, o in areas))
         for k, part in enumerate(mounted.parts)
     )
-    return mounted._replace(parts=parts, by_place=() if parts else tuple(areas))
+    return mounted._replace(parts=parts, by_zone=() if parts else tuple(areas))
 
 
 def mount_plain(project: Project, sensor: Sensor) -> MountedSensor:
@@ -58,6 +60,6 @@ def mount_plain(project: Project, sensor: Sensor) -> MountedSensor:
     if device.family not in AREA_FAMILIES and sensor.host is not None:
         found = find_any(project, sensor.host)
         host = None if found is None else found[1]
-    return assembled(
+    return assemble_sensor(
         sensor, device, room_of(project, sensor), host, lambda band: obstacles(project, sensor.level, band)
     )

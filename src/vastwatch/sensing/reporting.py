@@ -13,23 +13,23 @@ from vastwatch.sensing.model import MountedSensor, model_of
 Array = NDArray[np.float64]
 
 
-def holds_and_blind_s(mounted: MountedSensor, own_hold_s: float) -> tuple[float, float] | None:
+def hold_and_blind_s(mounted: MountedSensor, own_hold_s: float) -> tuple[float, float] | None:
     """How long a device, or a part of one, reports after the last notice, and is blind after that, seconds; None for
     one that senses nobody."""
     model = model_of(mounted.device.family)
     return None if model is None else (max(own_hold_s, model.least_s), model.blind_s(mounted.device))
 
 
-def reported(mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
+def report_intervals(mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
     """[on, off) rows, (m, 2), that a device makes of its notices, before its latency."""
-    how = holds_and_blind_s(mounted, own_hold_s)
+    how = hold_and_blind_s(mounted, own_hold_s)
     if how is None:
         return np.empty((0, 2))
     hold, blind = how
-    return held_and_blind(start, end, hold, blind) if blind > 0 else held(start, end, hold)
+    return hold_blind_merge(start, end, hold, blind) if blind > 0 else hold_merge(start, end, hold)
 
 
-def held(start: Array, end: Array, own_hold_s: float) -> Array:
+def hold_merge(start: Array, end: Array, own_hold_s: float) -> Array:
     """[on, off) rows of a device that stays on for its own hold after what it noticed, merged where they meet."""
     if len(start) == 0:
         return np.empty((0, 2))
@@ -38,7 +38,7 @@ def held(start: Array, end: Array, own_hold_s: float) -> Array:
     return np.column_stack([start[np.concatenate([[True], apart])], end[np.concatenate([apart, [True]])]])
 
 
-def held_and_blind(start: Array, end: Array, hold: float, blind: float) -> Array:
+def hold_blind_merge(start: Array, end: Array, hold: float, blind: float) -> Array:
     """The same of a device that is blind for some seconds after each report, and deaf to what begins meanwhile."""
     if len(start) == 0:
         return np.empty((0, 2))

@@ -11,7 +11,7 @@ SOFTNESS = 0.08
 FRAME_SOFTNESS = 0.06
 
 
-def chance(r: ArrayLike, reach: ArrayLike, softness: float = SOFTNESS) -> NDArray[np.float64]:
+def detection_probability(r: ArrayLike, reach: ArrayLike, softness: float = SOFTNESS) -> NDArray[np.float64]:
     """Chance that one look at distance r notices, by a sensor of that range: 1/2 at the range itself (M2, M3)."""
     r, reach = np.asarray(r, float), np.asarray(reach, float)
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):

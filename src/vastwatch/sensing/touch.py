@@ -8,15 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
-from vastwatch.sensing.explain import unseen, waited
-from vastwatch.sensing.figures import Body, Somebody, Stayer, Walker
-from vastwatch.sensing.model import MountedSensor, Sight, Staying
+from vastwatch.sensing.explain import mean_wait_s, no_sight_line
+from vastwatch.sensing.figures import Body, PersonAt, Stayer, Walker
+from vastwatch.sensing.model import MountedSensor, SightLine, StayDetection
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
 
 
-class TouchModel:
+class HostBoundModel:
     """`SensingModel` of what notices nobody, has no sight line and is not set off by anything else; each kind
     overrides what it knows better."""
 
@@ -34,11 +34,11 @@ class TouchModel:
     def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         return np.zeros(len(points))
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
-        return Staying.nobody(len(points))
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
+        return StayDetection.nobody(len(points))
 
-    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
-        return unseen(mounted, who, self.reach_m(mounted.device), waited(mounted, who))
+    def explain(self, mounted: MountedSensor, who: PersonAt) -> SightLine:
+        return no_sight_line(mounted, who, self.reach_m(mounted.device), mean_wait_s(mounted, who))
 
     def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
         return math.inf

@@ -34,7 +34,7 @@ APART_M = 0.5
 REPORT_HZ, FALSE_TARGET_S = 1.0, 3.0
 
 
-def chest_of(body: Body) -> float:
+def chest_height(body: Body) -> float:
     """The height of a body's chest above the floor, metres."""
     return _CHEST.get((body.low, body.high), CHEST_SHARE * body.high)
 
@@ -75,13 +75,13 @@ def pose_of(sensor: Sensor, device: RadarType) -> Pose:
     drawn. The type is as it is placed: a bias that was found is in it."""
     s = sensor.settings
     (x, y), yaw = sensor.at[:2], sensor.yaw
-    if still_there(sensor):
+    if is_pose_current(sensor):
         x, y = s.measured_at or (x, y)
         yaw = yaw if s.measured_yaw is None else s.measured_yaw
     return Pose(x, y, sensor.at[2], yaw, device.bias_r_m, device.scale_r)
 
 
-def still_there(sensor: Sensor) -> bool:
+def is_pose_current(sensor: Sensor) -> bool:
     """Whether a sensor hangs about where a walk has found it: moved or turned since, that counts no more."""
     s = sensor.settings
     moved = 0.0 if s.measured_at is None else math.dist(s.measured_at, sensor.at[:2])
@@ -94,7 +94,7 @@ def scatter_of(device: RadarType) -> Scatter:
     return Scatter(device.sigma_r_m, math.radians(device.sigma_az_deg))
 
 
-def in_frame(pose: Pose, points: ArrayLike) -> Array:
+def to_device_frame(pose: Pose, points: ArrayLike) -> Array:
     """Points of the plan, (n, 2), as (u right, v ahead) of a device, in metres on the plan."""
     p = _floating(points).reshape(-1, 2)
     yaw = math.radians(pose.yaw)
@@ -104,7 +104,7 @@ def in_frame(pose: Pose, points: ArrayLike) -> Array:
     return np.column_stack([right, ahead])
 
 
-def on_plan(pose: Pose, frame: ArrayLike) -> Array:
+def to_plan(pose: Pose, frame: ArrayLike) -> Array:
     """The inverse of `in_frame`."""
     f = np.asarray(frame, float).reshape(-1, 2)
     yaw = math.radians(pose.yaw)
@@ -116,7 +116,7 @@ def on_plan(pose: Pose, frame: ArrayLike) -> Array:
 def readings(pose: Pose, points: ArrayLike, chest: ArrayLike) -> Array:
     """What the device reads, (n, 2) of x to the right and y ahead in metres, of somebody at points of the plan whose
     chest is so high; without scatter."""
-    frame = in_frame(pose, points)
+    frame = to_device_frame(pose, points)
     plan = np.hypot(frame[:, 0], frame[:, 1])
     r = pose.range_of(np.hypot(plan, np.asarray(chest, float) - pose.height))
     # Straight under it there is no direction: it reads ahead.
@@ -124,7 +124,7 @@ def readings(pose: Pose, points: ArrayLike, chest: ArrayLike) -> Array:
     return unit * r[:, None]
 
 
-def places_read(pose: Pose, read: ArrayLike, chest: ArrayLike) -> Array:
+def positions_of(pose: Pose, read: ArrayLike, chest: ArrayLike) -> Array:
     """Where on the plan somebody is whose chest is so high and of whom the device reads that: the inverse of
     `readings`. What is read as nearer than the chest can be is straight under it."""
     xy = np.asarray(read, float).reshape(-1, 2)
@@ -132,10 +132,10 @@ def places_read(pose: Pose, read: ArrayLike, chest: ArrayLike) -> Array:
     dz = np.asarray(chest, float) - pose.height
     slant = pose.slant_of(r)
     plan = np.sqrt(np.maximum(slant**2 - dz * dz, 0.0)) * (slant > 0.0)
-    return on_plan(pose, xy * (plan / np.maximum(r, 1e-9))[:, None])
+    return to_plan(pose, xy * (plan / np.maximum(r, 1e-9))[:, None])
 
 
-class Drawn(NamedTuple):
+class ReadingNoise(NamedTuple):
     """Standard normals a report needs, (n,) each: wander along and across the plan's axes, range, angle."""
 
     wander_x: Array
@@ -144,12 +144,12 @@ class Drawn(NamedTuple):
     angle: Array
 
 
-def reported(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike, drawn: Drawn) -> Array:
+def noisy_readings(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike, drawn: ReadingNoise) -> Array:
     """Reports, (n, 2), of somebody at points of the plan, with their scatter, by the definition of M13."""
     p = _floating(points).reshape(-1, 2)
     x = p[:, 0] + scatter.wander_m * drawn.wander_x
     y = p[:, 1] + scatter.wander_m * drawn.wander_y
-    frame = in_frame(pose, np.column_stack([x, y]))
+    frame = to_device_frame(pose, np.column_stack([x, y]))
     dz = _floating(chest) - pose.height
     slant = np.sqrt(frame[:, 0] ** 2 + frame[:, 1] ** 2 + dz * dz)
     r = pose.range_of(slant) + scatter.range_m * drawn.range

@@ -22,8 +22,8 @@ from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.laws import normal_quantile
 from vastwatch.memo import memoised
-from vastwatch.sensing.tracker import Pose, places_read, readings
-from vastwatch.sensing.zones import Spread, chances, ring_chances
+from vastwatch.sensing.tracker import Pose, positions_of, readings
+from vastwatch.sensing.zones import Spread, band_probabilities, zone_probabilities
 
 if TYPE_CHECKING:
     from shapely import Polygon
@@ -52,13 +52,13 @@ class Shape(NamedTuple):
     ring: tuple[float, float] | None
     numbers: tuple[int | float, ...]
 
-    def chance(self, spread: Spread) -> Array:
+    def probability(self, spread: Spread) -> Array:
         """The chance, (n,), that a report of each spot falls into it."""
         if self.ring is not None:
-            return ring_chances(spread, *self.ring)
-        return chances(spread, [np.array(self.outline)])[:, 0]
+            return band_probabilities(spread, *self.ring)
+        return zone_probabilities(spread, [np.array(self.outline)])[:, 0]
 
-    def holds(self, read: Array) -> Bools:
+    def contains(self, read: Array) -> Bools:
         """Which reports, (n, 2), fall into it."""
         if self.ring is not None:
             r = np.hypot(read[:, 0], read[:, 1])
@@ -72,7 +72,7 @@ class Shape(NamedTuple):
 
     def on_plan(self, pose: Pose, chest: float, fov_h: float) -> Array:
         """Where on the plan somebody with the chest so high is whose reports, without scatter, lie on its edge."""
-        return places_read(pose, self._edge(fov_h), chest)
+        return positions_of(pose, self._edge(fov_h), chest)
 
     def _edge(self, fov_h: float) -> Array:
         if self.ring is not None:
@@ -84,7 +84,7 @@ class Shape(NamedTuple):
         return np.concatenate([a + (b - a) * step for a, b in zip(corners, np.roll(corners, -1, axis=0))])
 
 
-class Wanted(NamedTuple):
+class DrawnZone(NamedTuple):
     """A zone as it is drawn: its outline on the plan, and how high the chest is of whoever is in it. `own`: which spots
     of the spread are its own; those of `others` are to stay out."""
 
@@ -94,7 +94,7 @@ class Wanted(NamedTuple):
     others: tuple[bool, ...]
 
 
-def shapes(pose: Pose, device: RadarType, spread: Spread, wanted: list[Wanted]) -> list[Shape]:
+def encode_zones(pose: Pose, device: RadarType, spread: Spread, wanted: list[DrawnZone]) -> list[Shape]:
     """What a device is told for each of some zones, in their order: each keeps its gap to those before it."""
     if device.zones == 0:
         return [_bands(device, spread, w, pose) for w in wanted]
@@ -113,7 +113,7 @@ def shapes(pose: Pose, device: RadarType, spread: Spread, wanted: list[Wanted]) 
     return out
 
 
-def amiss(held: Array, own: Bools, others: Bools) -> Array:
+def zone_error(held: Array, own: Bools, others: Bools) -> Array:
     """What is amiss with a zone that holds so many of each spot's reports, (n, ...): summed over spots."""
     missed = np.maximum(HELD - held[own], 0.0).sum(axis=0)
     return MISSED * missed + np.maximum(held[others] - STRAY, 0.0).sum(axis=0)
@@ -142,7 +142,7 @@ def _quantiled(spread: Spread) -> tuple[Array, Array, NDArray[np.int64], Array]:
         za, zr = (g.ravel() for g in np.meshgrid(z, z))
         theta = (spread.angle[rows, None] + spread.angle_spread[rows, None] * za).ravel()
         r = (spread.range[rows, None] + spread.range_spread[rows, None] * zr).ravel()
-        parts.append((theta, r, np.repeat(spread.of[rows], n * n), np.repeat(spread.weight[rows] / n**2, n * n)))
+        parts.append((theta, r, np.repeat(spread.spot[rows], n * n), np.repeat(spread.weight[rows] / n**2, n * n)))
     theta, r, of, weight = (np.concatenate(c) for c in zip(*parts))
     return theta, r, of, weight
 
@@ -196,7 +196,7 @@ class _Rectangles:
     """Rectangles of one device, their sides in lines of its grid: `low` and `high` of each zone, (m, 2)."""
 
     def __init__(
-        self, rules: ZoneRules, device: RadarType, spread: Spread, wanted: list[Wanted], read: list[Array]
+        self, rules: ZoneRules, device: RadarType, spread: Spread, wanted: list[DrawnZone], read: list[Array]
     ) -> None:
         self.rules, self.step = rules, rules.step_m
         self.table = _table(spread, self.step, device.max_gate_m)
@@ -256,7 +256,7 @@ class _Rectangles:
                     for d in (self.drawn_low[k, axis], self.drawn_high[k, axis])
                 )
                 held = line[:, None, b] - line[:, a, None]
-                cost = amiss(held, self.own[k], self.others[k]) + self._moved(k, axis, a[:, None], b[None, :])
+                cost = zone_error(held, self.own[k], self.others[k]) + self._moved(k, axis, a[:, None], b[None, :])
                 bad = b[None, :] - a[:, None] < self.least
                 for j in taken:
                     if self._meets(k, j, other):
@@ -289,8 +289,8 @@ class _Rectangles:
         a, b = a[ok], b[ok]
         first = self._along(axis, self.low[i, other], self.high[i, other])
         second = self._along(axis, self.low[j, other], self.high[j, other])
-        cost = amiss(first[:, a] - first[:, [self.low[i, axis]]], self.own[i], self.others[i])
-        cost = cost + amiss(second[:, [self.high[j, axis]]] - second[:, b], self.own[j], self.others[j])
+        cost = zone_error(first[:, a] - first[:, [self.low[i, axis]]], self.own[i], self.others[i])
+        cost = cost + zone_error(second[:, [self.high[j, axis]]] - second[:, b], self.own[j], self.others[j])
         cost = cost + self._moved(i, axis, self.low[i, axis], a) + self._moved(j, axis, b, self.high[j, axis])
         best = int(cost.argmin())
         self.high[i, axis], self.low[j, axis] = a[best], b[best]
@@ -318,7 +318,7 @@ def _number(rules: ZoneRules, metres: float) -> int | float:
 
 @memoised
 def _polygon(
-    rules: ZoneRules, key: tuple[bytes, ...], w: Wanted, read: tuple[tuple[float, float], ...],
+    rules: ZoneRules, key: tuple[bytes, ...], w: DrawnZone, read: tuple[tuple[float, float], ...],
     taken: tuple[tuple[tuple[float, float], ...], ...], held: _Held,
 ) -> Shape:  # fmt: skip
     """The outline that was drawn, with no more corners than may be, all sides moved out or in alike."""
@@ -340,8 +340,8 @@ def _polygon(
         corners = np.round(np.array(_fewer(grown, rules.corners).exterior.coords)[:-1] / step) * step
         if len(corners) < 3 or not Polygon(corners).is_valid or Polygon(corners).area < rules.least_m**2:
             return math.inf, None
-        held = chances(spread, [corners])[:, 0]
-        return float(amiss(held, own, others)) + 4 * abs(k) * step * A_METRE, corners
+        held = zone_probabilities(spread, [corners])[:, 0]
+        return float(zone_error(held, own, others)) + 4 * abs(k) * step * A_METRE, corners
 
     def cost(k: int) -> float:
         return moved(k)[0]
@@ -383,7 +383,7 @@ def _fewer(shape: object, corners: int) -> Polygon:
 # -- bands ---------------------------------------------------------------------------------------------------------
 
 
-def _bands(device: RadarType, spread: Spread, w: Wanted, pose: Pose) -> Shape:
+def _bands(device: RadarType, spread: Spread, w: DrawnZone, pose: Pose) -> Shape:
     """The run of bands that holds the zone's own spots."""
     own, others = np.array(w.own, bool), np.array(w.others, bool)
     edges = np.arange(device.bands + 1) * device.band_m
@@ -391,8 +391,8 @@ def _bands(device: RadarType, spread: Spread, w: Wanted, pose: Pose) -> Shape:
     best: tuple[float, int, int] | None = None
     for i in range(device.bands):
         for j in range(i, device.bands):
-            p = ring_chances(spread, edges[i], edges[j + 1])
-            cost = float(amiss(p, own, others))
+            p = band_probabilities(spread, edges[i], edges[j + 1])
+            cost = float(zone_error(p, own, others))
             cost += A_METRE * (abs(edges[i] - read.min()) + abs(edges[j + 1] - read.max()))
             if best is None or cost < best[0] - 1e-12:
                 best = float(cost), i, j

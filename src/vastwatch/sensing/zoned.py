@@ -15,10 +15,10 @@ from vastwatch.devices.families import parts_of
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
 from vastwatch.sensing.figures import Stayer, body_of
-from vastwatch.sensing.hazards import body_of as body_of_hazard
-from vastwatch.sensing.model import MountedSensor, each_part, staying
-from vastwatch.sensing.tracker import CHEST_M, Pose, chest_of, in_frame, pose_of, scatter_of
-from vastwatch.sensing.zone_numbers import Shape, Wanted, shapes
+from vastwatch.sensing.hazards import hazard_body as body_of_hazard
+from vastwatch.sensing.model import MountedSensor, each_part, stay_detection
+from vastwatch.sensing.tracker import CHEST_M, Pose, chest_height, pose_of, scatter_of, to_device_frame
+from vastwatch.sensing.zone_numbers import DrawnZone, Shape, encode_zones
 from vastwatch.sensing.zones import Spread, spread_of
 from vastwatch.site.building import Hazard, Spot
 
@@ -30,7 +30,7 @@ NOTICED = 0.05
 OUT = 0.5
 
 
-class Zoned(NamedTuple):
+class ZonedSensor(NamedTuple):
     """What a sensor makes of its zones. `spots`: those where it notices somebody at all, (n,), `noticed` with what
     chance for a large movement; `counted[i, j]`: the chance that a report of spot i falls into zone j. `own[i, j]`:
     whether it belongs there, as the zone is drawn."""
@@ -45,14 +45,14 @@ class Zoned(NamedTuple):
     noticed: Array
     spread: Spread
     counted: Array
-    own: NDArray[np.bool_]
+    intended: NDArray[np.bool_]
 
     def outline(self, zone: int) -> Array:
         """What the device uses of a zone, on the plan, for whoever is meant to be in it, (n, 2)."""
         return self.shapes[zone].on_plan(self.pose, self.chest[zone], self.device.fov_h)
 
 
-def tracking(device: DeviceType) -> RadarType | None:
+def tracking_part(device: DeviceType) -> RadarType | None:
     """The part of a type that tells zones or bands apart; None where none does."""
     for part in parts_of(device):
         if isinstance(part, RadarType) and (part.zones > 0 or part.bands > 0):
@@ -72,20 +72,20 @@ def zones_of(project: Project, sensor: str) -> tuple[Zone, ...]:
     return indexed(project.zones, _by_sensor).get(sensor, ())
 
 
-def zones_told(project: Project, sensor: Sensor) -> tuple[Zone, ...]:
+def programmed_zones(project: Project, sensor: Sensor) -> tuple[Zone, ...]:
     """Those of them that its device takes: none where it has no zones, and no more than it has room for."""
     drawn = zones_of(project, sensor.id)
-    device = tracking(find(project.devices, sensor.device)) if drawn else None
+    device = tracking_part(find(project.devices, sensor.device)) if drawn else None
     return () if device is None else drawn[: device.zones or device.bands]
 
 
-def zoned_of(project: Project, sensor: Sensor, plain: MountedSensor) -> Zoned | None:
+def zoned_sensor_of(project: Project, sensor: Sensor, plain: MountedSensor) -> ZonedSensor | None:
     """A sensor's zones, from the sensor as it is mounted without regard to them; None where its device has none."""
-    placed = next((p.device for p in each_part(plain) if tracking(p.device) is not None), None)
-    device = None if placed is None else tracking(placed)
+    placed = next((p.device for p in each_part(plain) if tracking_part(p.device) is not None), None)
+    device = None if placed is None else tracking_part(placed)
     if device is None:
         return None
-    return _zoned(sensor, device, zones_told(project, sensor), _noticed(plain, _spots_on(project, sensor.level)))
+    return _zoned(sensor, device, programmed_zones(project, sensor), _noticed(plain, _spots_on(project, sensor.level)))
 
 
 def _spots_on(project: Project, level: str) -> tuple[Spot, ...]:
@@ -109,7 +109,7 @@ def _noticed(plain: MountedSensor, spots: tuple[Spot, ...]) -> _Noticed:
         mine = np.array([i for i, b in enumerate(bodies) if b == body])
         at = np.array([spots[i].at for i in mine], float)
         facing = np.array([spots[i].facing for i in mine], float)
-        large[mine] = staying(plain, at, Stayer(body, facing)).large
+        large[mine] = stay_detection(plain, at, Stayer(body, facing)).large
     some = np.flatnonzero(large >= NOTICED).tolist()
     return _Noticed(tuple(spots[i] for i in some), tuple(float(large[i]) for i in some))
 
@@ -123,11 +123,11 @@ def _spread(pose: Pose, device: RadarType, spots: tuple[Spot, ...]) -> Spread:
 @memoised
 def _counted(pose: Pose, device: RadarType, spots: tuple[Spot, ...], shape: Shape) -> Array:
     """The chance of each spot in one shape; kept by that, for while a zone is dragged the others stay."""
-    return shape.chance(_spread(pose, device, spots))
+    return shape.probability(_spread(pose, device, spots))
 
 
 @memoised
-def _zoned(sensor: Sensor, device: RadarType, zones: tuple[Zone, ...], noticed: _Noticed) -> Zoned:
+def _zoned(sensor: Sensor, device: RadarType, zones: tuple[Zone, ...], noticed: _Noticed) -> ZonedSensor:
     pose, spots = pose_of(sensor, device), noticed.spots
     spread = _spread(pose, device, spots)
     n = len(spots)
@@ -148,33 +148,35 @@ def _zoned(sensor: Sensor, device: RadarType, zones: tuple[Zone, ...], noticed: 
         np.concatenate([[CHEST_M[s.posture] for s in spots], np.array(chest)[of]]),
     )  # fmt: skip
     wanted = [
-        Wanted(
+        DrawnZone(
             tuple(zone.outline), chest[j], (*own[:, j].tolist(), *(of == j).tolist()),
             (*(~own[:, j]).tolist(), *([False] * len(added))),
         )
         for j, zone in enumerate(zones)
     ]  # fmt: skip
-    made = tuple(shapes(pose, device, whole, wanted))
+    made = tuple(encode_zones(pose, device, whole, wanted))
     counted = np.column_stack([_counted(pose, device, spots, s) for s in made]) if made else np.zeros((n, 0))
-    return Zoned(sensor, device, pose, zones, made, tuple(chest), spots, np.array(noticed.chance), spread, counted, own)
+    return ZonedSensor(
+        sensor, device, pose, zones, made, tuple(chest), spots, np.array(noticed.chance), spread, counted, own
+    )
 
 
-def counted_of(known: Zoned, hazard: Hazard) -> list[tuple[Zone, float]]:
+def counted_shares(known: ZonedSensor, hazard: Hazard) -> list[tuple[Zone, float]]:
     """The share of what something that moves by itself shows which falls into each zone that counts."""
     spread = _of_hazard(known, hazard)
     pairs = zip(known.zones, known.shapes)
-    return [(z, float(shape.chance(spread)[0])) for z, shape in pairs if z.role != "ignore"]
+    return [(z, float(shape.probability(spread)[0])) for z, shape in pairs if z.role != "ignore"]
 
 
-def ignored_of(known: Zoned, hazard: Hazard) -> float:
+def ignored_share(known: ZonedSensor, hazard: Hazard) -> float:
     """The share of it that falls where it is to be ignored."""
     spread = _of_hazard(known, hazard)
     pairs = zip(known.zones, known.shapes)
-    return max((float(shape.chance(spread)[0]) for z, shape in pairs if z.role == "ignore"), default=0.0)
+    return max((float(shape.probability(spread)[0]) for z, shape in pairs if z.role == "ignore"), default=0.0)
 
 
-def _of_hazard(known: Zoned, hazard: Hazard) -> Spread:
-    middle, chest = polygons.centroid(hazard.outline), chest_of(body_of_hazard(hazard))
+def _of_hazard(known: ZonedSensor, hazard: Hazard) -> Spread:
+    middle, chest = polygons.centroid(hazard.outline), chest_height(body_of_hazard(hazard))
     return spread_of(known.pose, scatter_of(known.device), [middle], chest)
 
 
@@ -186,5 +188,5 @@ def _inside(zone: Zone) -> Array:
 
 def off_axis_deg(pose: Pose, points: Array) -> Array:
     """How far to the right of a device's aim points of the plan lie, degrees."""
-    frame = in_frame(pose, points)
+    frame = to_device_frame(pose, points)
     return np.degrees(np.arctan2(frame[:, 0], frame[:, 1]))

@@ -15,7 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.geometry import polygons
 from vastwatch.laws import normal_cdf, normal_quantile
-from vastwatch.sensing.tracker import Pose, Scatter, in_frame
+from vastwatch.sensing.tracker import Pose, Scatter, to_device_frame
 
 Array = NDArray[np.floating[Any]]
 
@@ -34,7 +34,7 @@ class Spread(NamedTuple):
     angle_spread: Array
     range: Array
     range_spread: Array
-    of: NDArray[np.int64]
+    spot: NDArray[np.int64]
     weight: Array
     spots: int
 
@@ -47,7 +47,7 @@ def spread_of(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike)
     grows by b^2 / 2s (1 + dz^2 / s^2); d on the plan, s the slant range. Close to the device, where that does not
     serve, the wander is a grid of points of its own.
     """
-    frame = in_frame(pose, points)
+    frame = to_device_frame(pose, points)
     dz = np.broadcast_to(np.asarray(chest, float) - pose.height, len(frame))
     d = np.hypot(frame[:, 0], frame[:, 1])
     b = scatter.wander_m
@@ -77,7 +77,7 @@ def spread_of(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike)
     )
 
 
-def chances(spread: Spread, outlines: list[Array]) -> Array:
+def zone_probabilities(spread: Spread, outlines: list[Array]) -> Array:
     """The chance, (n, m), that a report of each of n spots falls into each of m zones, given as outlines in the
     device's readings, (k, 2) each, of x to the right and y ahead."""
     out = np.empty((spread.spots, len(outlines)))
@@ -86,7 +86,7 @@ def chances(spread: Spread, outlines: list[Array]) -> Array:
     return out
 
 
-def ring_chances(spread: Spread, near: float, far: float) -> Array:
+def band_probabilities(spread: Spread, near: float, far: float) -> Array:
     """The chance, (n,), that a report of each spot reads a range within a band."""
     below_far, below_near = (normal_cdf((edge - spread.range) / spread.range_spread) for edge in (far, near))
     inside = below_far - below_near
@@ -94,7 +94,7 @@ def ring_chances(spread: Spread, near: float, far: float) -> Array:
 
 
 def _gathered(spread: Spread, each: Array) -> Array:
-    return np.asarray(np.bincount(spread.of, spread.weight * each, minlength=spread.spots), float)
+    return np.asarray(np.bincount(spread.spot, spread.weight * each, minlength=spread.spots), float)
 
 
 def _in_outline(spread: Spread, outline: Array) -> Array:
@@ -157,9 +157,9 @@ def _along_rays(ex: Array, ey: Array, outline: Array, mean: Array, sigma: Array)
 _GAUSS = np.polynomial.legendre.leggauss(NODES)
 
 
-def cloud(spread: Spread, spot: int, n: int = 60) -> Array:
+def sample_readings(spread: Spread, spot: int, n: int = 60) -> Array:
     """Some reports of a spot, (n, 2), spread evenly over how they scatter and the same each time: for a picture."""
-    mine = np.flatnonzero(spread.of == spot)
+    mine = np.flatnonzero(spread.spot == spot)
     # Points of a low-discrepancy sequence through the normal's quantiles.
     k = np.arange(1, n + 1)
     golden, plastic = (k * 0.7548776662466927) % 1.0, (k * 0.5698402909980532) % 1.0

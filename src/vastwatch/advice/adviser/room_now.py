@@ -27,8 +27,16 @@ from vastwatch.memo import memoised
 from vastwatch.people.floors import in_the_way
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
-from vastwatch.sensing.hazards import false_rate, resolved
-from vastwatch.sensing.model import MountedSensor, Staying, assembled, each_part, latency_s, mean_wait, staying
+from vastwatch.sensing.hazards import false_rate, on_date
+from vastwatch.sensing.model import (
+    MountedSensor,
+    StayDetection,
+    assemble_sensor,
+    each_part,
+    latency_s,
+    mean_wait,
+    stay_detection,
+)
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import Obstacles, obstacles, within
 from vastwatch.site.building import Room, Spot
@@ -94,7 +102,7 @@ class RoomNow:
             if s.level == room.level and polygons.contains_point(room.outline, *s.at)
         ]  # fmt: skip
         day = date.fromisoformat(project.brief.rehearse_from)
-        hazards = (resolved(project, h, day) for h in project.hazards if h.level == room.level)
+        hazards = (on_date(project, h, day) for h in project.hazards if h.level == room.level)
         self.hazards = [h for h in hazards if h is not None]
         own = {h.id for h in self.hazards if polygons.contains_point(room.outline, *polygons.centroid(h.outline))}
         self.hazards_here = [h for h in self.hazards if h.id in own]
@@ -111,7 +119,7 @@ class RoomNow:
             every = obstacles(self.project, self.room.level, band)
             return every if whole else within(every, *self.bounds)
 
-        return assembled(sensor, device, self.room, host, around)
+        return assemble_sensor(sensor, device, self.room, host, around)
 
     def waits(self, mounted: MountedSensor) -> np.ndarray:
         """Mean wait at each spot with this sensor besides what serves the room, (spots,)."""
@@ -130,7 +138,7 @@ class RoomNow:
                 out[spot] = (*out[spot], watch_of(mounted, seen, k))
         return out
 
-    def _stays(self, mounted: MountedSensor) -> list[tuple[NDArray[np.intp], Staying]]:
+    def _stays(self, mounted: MountedSensor) -> list[tuple[NDArray[np.intp], StayDetection]]:
         """How a sensor notices those at the spots, by bodies: places of the spots, and how it notices them."""
         return _stays(mounted, tuple(self.spots))
 
@@ -168,11 +176,11 @@ class RoomNow:
 
 
 @memoised
-def _stays(mounted: MountedSensor, spots: tuple[Spot, ...]) -> list[tuple[NDArray[np.intp], Staying]]:
+def _stays(mounted: MountedSensor, spots: tuple[Spot, ...]) -> list[tuple[NDArray[np.intp], StayDetection]]:
     bodies = [spot_body(s) for s in spots]
     at, facing = np.array([s.at for s in spots], float).reshape(-1, 2), np.array([s.facing for s in spots], float)
     each = [(body, np.array([k for k, b in enumerate(bodies) if b == body])) for body in dict.fromkeys(bodies)]
-    return [(which, staying(mounted, at[which], Stayer(body, facing[which]))) for body, which in each]
+    return [(which, stay_detection(mounted, at[which], Stayer(body, facing[which]))) for body, which in each]
 
 
 def _near_boxes(a: Room, b: Room) -> bool:

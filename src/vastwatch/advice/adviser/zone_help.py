@@ -18,8 +18,8 @@ from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.geometry.polygons import contains_point
 from vastwatch.sensing.hazards import false_rate
-from vastwatch.sensing.mounted import mount_plain, zoned
-from vastwatch.sensing.zoned import Zoned, counted_of, ignored_of, zones_of
+from vastwatch.sensing.mounted import mount_plain, zoned_sensor
+from vastwatch.sensing.zoned import ZonedSensor, counted_shares, ignored_share, zones_of
 from vastwatch.site.building import Hazard
 
 # It is turned by up to so many degrees, in steps of so many; hung elsewhere it is turned to see most.
@@ -60,7 +60,7 @@ class _Found(NamedTuple):
 def what_helps(project: Project, sensor: Sensor, moving: bool = False) -> list[Help]:
     """Turning a sensor, and with `moving` hanging it elsewhere in its room, as far as it makes its zones better; the
     best of each."""
-    now = zoned(project, sensor)
+    now = zoned_sensor(project, sensor)
     if now is None or not now.zones:
         return []
     before = _found(project, sensor)
@@ -105,7 +105,7 @@ def drawn_in(zone: Zone, by_m: float) -> Zone:
     return replace(zone, outline=tidy([(x, y) for x, y in left.exterior.coords[:-1]]))
 
 
-def _ignored(project: Project, sensor: Sensor, now: Zoned, before: _Found) -> list[Help]:
+def _ignored(project: Project, sensor: Sensor, now: ZonedSensor, before: _Found) -> list[Help]:
     """An area to ignore over each thing that moves by itself and is counted in a zone; as long as there is room for one
     more, and those who sit beside it lose less than is gained."""
     most = now.device.zones or 0
@@ -116,7 +116,7 @@ def _ignored(project: Project, sensor: Sensor, now: Zoned, before: _Found) -> li
         for around in AROUND_M:
             if (new := _with_ignored(project, now, hazard, around)) is None:
                 continue
-            then = zoned(new, sensor)
+            then = zoned_sensor(new, sensor)
             assert then is not None
             after = _found(new, sensor)
             left = dict(counted_hazards(new, then)).get(hazard, 0.0)
@@ -131,7 +131,7 @@ def _ignored(project: Project, sensor: Sensor, now: Zoned, before: _Found) -> li
     return out
 
 
-def _with_ignored(project: Project, now: Zoned, hazard: Hazard, around_m: float) -> Project | None:
+def _with_ignored(project: Project, now: ZonedSensor, hazard: Hazard, around_m: float) -> Project | None:
     """An area to ignore over a hazard and so much around it, clear of the other zones; None where there is no room."""
     grown = Polygon(hazard.outline).buffer(around_m, join_style="mitre").exterior.coords[:-1]
     gap = 0.0 if now.device.zone_rules is None else now.device.zone_rules.gap_m
@@ -142,28 +142,28 @@ def _with_ignored(project: Project, now: Zoned, hazard: Hazard, around_m: float)
     return add_zone(project, now.sensor.id, clear, f"Ignore {hazard.name.lower()}", "ignore")[0]
 
 
-def counted_hazards(project: Project, known: Zoned) -> list[tuple[Hazard, float]]:
+def counted_hazards(project: Project, known: ZonedSensor) -> list[tuple[Hazard, float]]:
     """What moves by itself and sets a sensor off, with the share of what it shows that some zone counts, most first."""
     out = []
     plain = mount_plain(project, known.sensor)
     for hazard in project.hazards:
         if hazard.kind not in MOVES or hazard.level != known.sensor.level or false_rate(plain, hazard) <= 0:
             continue
-        share = max((share for _, share in counted_of(known, hazard)), default=0.0) - ignored_of(known, hazard)
+        share = max((share for _, share in counted_shares(known, hazard)), default=0.0) - ignored_share(known, hazard)
         if share > WORTH:
             out.append((hazard, share))
     return sorted(out, key=lambda x: -x[1])
 
 
 def _found(project: Project, sensor: Sensor) -> _Found:
-    known = zoned(put(project, sensor), sensor)
+    known = zoned_sensor(put(project, sensor), sensor)
     if known is None:
         return _Found(float("inf"), 0.0)
     # A spot that it does not notice at all from there is missed whole, wherever its zone lies.
-    noticed = {known.spots[i].id for i in np.flatnonzero(known.own.any(axis=1))}
+    noticed = {known.spots[i].id for i in np.flatnonzero(known.intended.any(axis=1))}
     meant = {s.id for s in stayed_at(project, sensor) if any(contains_point(z.outline, *s.at) for z in known.zones)}
     missed = len(meant - noticed)
-    held = known.counted[known.own]
+    held = known.counted[known.intended]
     counted = 0.0 if missed else float(held.min()) if len(held) else 1.0
     return _Found(wrong(known) + missed, counted)
 

@@ -20,7 +20,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import MatType
 from vastwatch.geometry import polygons
 from vastwatch.sensing.families.mat import SURE_MARGIN, margin
-from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
+from vastwatch.sensing.hazards import false_rate, on_date, per_hour_words
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Circuit
 
@@ -169,7 +169,7 @@ def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
     whole = {r.sensor for r in read if r.zone is None}
     day = date.fromisoformat(project.brief.rehearse_from)
     for hazard in project.hazards:
-        now = resolved(project, hazard, day)
+        now = on_date(project, hazard, day)
         if now is None:
             continue
         for sensor in project.sensors:

@@ -16,10 +16,10 @@ from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.hazards import false_rate
-from vastwatch.sensing.model import walking
-from vastwatch.sensing.mounted import mount_plain, zoned
-from vastwatch.sensing.tracker import WANDER_M, still_there
-from vastwatch.sensing.zoned import Zoned, counted_of, ignored_of, off_axis_deg, tracking, zones_of
+from vastwatch.sensing.model import walker_rate
+from vastwatch.sensing.mounted import mount_plain, zoned_sensor
+from vastwatch.sensing.tracker import WANDER_M, is_pose_current
+from vastwatch.sensing.zoned import ZonedSensor, counted_shares, ignored_share, off_axis_deg, tracking_part, zones_of
 from vastwatch.words import capital
 
 # Somebody is well counted in their own zone with this share of their reports, and badly with less than that one; in
@@ -47,7 +47,7 @@ def _zones(project: Project) -> Iterator[Finding]:
 def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
     drawn = zones_of(project, sensor.id)
     type_ = find(project.devices, sensor.device)
-    device = tracking(type_)
+    device = tracking_part(type_)
     if not drawn:
         return
     if device is None:
@@ -59,7 +59,7 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
         yield Finding("zones-aside", "risk", (sensor.id, *(z.id for z in drawn)), text,
                       (Advice("Choose a tracking radar, or delete the zones."),))  # fmt: skip
         return
-    known = zoned(project, sensor)
+    known = zoned_sensor(project, sensor)
     assert known is not None
     most = device.zones or device.bands
     for zone in drawn[most:]:
@@ -69,7 +69,7 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
         if Polygon(a.outline).intersection(Polygon(b.outline)).area > OVER_M2:
             text = f"{a.name} and {b.name} of {sensor.name} overlap: the device needs separate zones."
             yield Finding("zones-overlap", "risk", (b.id, a.id), text)
-    if not still_there(sensor):
+    if not is_pose_current(sensor):
         text = f"{sensor.name} has moved since the walk located it, so that result no longer counts. Walk again."
         yield Finding("zone-found-elsewhere", "note", (sensor.id,), text)
     for j, zone in enumerate(known.zones):
@@ -77,21 +77,21 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
     yield from _moving_things(project, known)
 
 
-def _moving_things(project: Project, known: Zoned) -> Iterator[Finding]:
+def _moving_things(project: Project, known: ZonedSensor) -> Iterator[Finding]:
     """What moves by itself within a zone that counts."""
     plain = mount_plain(project, known.sensor)
     for hazard in project.hazards:
         if hazard.kind not in MOVES or hazard.level != known.sensor.level or false_rate(plain, hazard) <= 0:
             continue
-        hidden = ignored_of(known, hazard)
-        zone, share = max(counted_of(known, hazard), key=lambda c: c[1], default=(None, 0.0))
+        hidden = ignored_share(known, hazard)
+        zone, share = max(counted_shares(known, hazard), key=lambda c: c[1], default=(None, 0.0))
         if zone is not None and share > ASTRAY and hidden < share:
             text = f"{hazard.name} moves within {zone.name}: {100 * share:.0f} % of the reports it causes are counted."
             yield Finding("zone-moves", "risk", (zone.id, hazard.id), text,
                           (Advice("Draw an ignore area over it, clear of the seat."),))  # fmt: skip
 
 
-def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Finding]:
+def _of_zone(project: Project, known: ZonedSensor, j: int, zone: Zone) -> Iterator[Finding]:
     sensor, device = known.sensor, known.device
     rules = device.zone_rules or ZoneRules()
     ids = (zone.id, sensor.id)
@@ -112,7 +112,7 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
     plain = mount_plain(project, sensor)
     if (
         zone.role != "ignore"
-        and not (walking(plain, points, Walker(STANDING, WALKING_SPEED, 90.0)) > HARDLY_PER_S).any()
+        and not (walker_rate(plain, points, Walker(STANDING, WALKING_SPEED, 90.0)) > HARDLY_PER_S).any()
     ):
         text = f"{sensor.name} notices nobody in {zone.name}: walls or furniture are in the way."
         yield Finding("zone-unseen", "wrong", ids, text)
@@ -144,7 +144,7 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
             f"{zone.name} is {narrow[0]:.2f} m across, but reports there scatter by {narrow[1]:.2f} m: make it wider."
         )
         yield Finding("zone-thin", "risk", ids, text)
-    for i in np.flatnonzero(known.own[:, j]):
+    for i in np.flatnonzero(known.intended[:, j]):
         p, spot = known.counted[i, j], known.spots[i]
         if p >= WELL:
             continue
@@ -155,8 +155,8 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
         help_ = (Advice("Turn the sensor or place it nearer: its readings then scatter less."),
                  Advice("Widen the zone where nobody else is."))  # fmt: skip
         yield Finding("zone-missed", "wrong" if p < BADLY else "risk", (zone.id, spot.id), f"{text}.", help_)
-    for i in np.flatnonzero(~known.own[:, j] & (known.counted[:, j] > ASTRAY)):
-        if known.own[i].any() and known.counted[i][known.own[i]].min() < WELL:
+    for i in np.flatnonzero(~known.intended[:, j] & (known.counted[:, j] > ASTRAY)):
+        if known.intended[i].any() and known.counted[i][known.intended[i]].min() < WELL:
             # That is said of its own zone.
             continue
         p, spot = known.counted[i, j], known.spots[i]
@@ -164,7 +164,7 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
         yield Finding("zone-astray", "risk", (zone.id, spot.id), text)
 
 
-def _narrow(known: Zoned, j: int) -> tuple[float, float] | None:
+def _narrow(known: ZonedSensor, j: int) -> tuple[float, float] | None:
     """How wide a zone's device shape is where it is narrowest, and the scatter there, if that is too much for it."""
     corners = np.array(known.shapes[j].outline)
     if len(corners) < 3:

@@ -27,7 +27,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.laws import normal_cdf
 from vastwatch.memo import memoised
-from vastwatch.sensing.fading import FADE_S, Fading, fades
+from vastwatch.sensing.fading import FADE_S, Fading, fading_rates
 from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.sensing.model import NEVER_S
 
@@ -188,7 +188,7 @@ def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[Law, ...]]
 @memoised
 def _fading(fading: Fading, near: float) -> Law:
     """The law of an echo that fades, at a distance."""
-    rate, weight = fades(fading, near)
+    rate, weight = fading_rates(fading, near)
     step = FADE_S / EACH_STRETCH
     rate = np.maximum(rate, 1.0 / NEVER_S)
     # A stretch is as it is on average within each step: what is detected often falls off within the first.

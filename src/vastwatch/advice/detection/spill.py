@@ -18,7 +18,7 @@ from vastwatch.rehearsal.reactors import occupied
 from vastwatch.rehearsal.reports import notices_on
 from vastwatch.rehearsal.run import record
 from vastwatch.sensing.coverage import coverage, room_cells
-from vastwatch.sensing.model import surely_blind_s
+from vastwatch.sensing.model import min_blind_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
@@ -80,7 +80,7 @@ def _false_ons(project: Project, sensor_id: str, truth: Truth, served: tuple[str
     days = [notices_on(project, sensor_id, truth, day) for day in range(truth.calendar.days)]
     start = np.concatenate([n.start for n in days])
     source = np.concatenate([n.source for n in days])
-    blind = surely_blind_s(mount(project, at_hour(find(project.sensors, sensor_id))))
+    blind = min_blind_s(mount(project, at_hour(find(project.sensors, sensor_id))))
     rises = said.rises
     before = np.append(-np.inf, said.falls)[said.falls.searchsorted(rises, side="right")] + blind
     first = start.searchsorted(np.maximum(before, -1.0))

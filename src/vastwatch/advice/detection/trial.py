@@ -30,9 +30,9 @@ from vastwatch.rehearsal.reactors import Conditions, WavedAt, sensors_read, star
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
-from vastwatch.sensing.model import MountedSensor, Staying, each_part, latency_s, staying
+from vastwatch.sensing.model import MountedSensor, StayDetection, each_part, latency_s, stay_detection
 from vastwatch.sensing.mounted import mount
-from vastwatch.sensing.reporting import reported
+from vastwatch.sensing.reporting import report_intervals
 from vastwatch.signals import Signal, any_of
 from vastwatch.site.building import Spot
 from vastwatch.site.people import WAVE_AFTER_S
@@ -95,7 +95,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
         mounted = mount(project, at_hour(find(project.sensors, ident)))
         there = mounted.sensor.level == find(project.rooms, spot.room).level
         at = np.array([spot.at], float)
-        seen = staying(mounted, at, Stayer(spot_body(spot), spot.facing))
+        seen = stay_detection(mounted, at, Stayer(spot_body(spot), spot.facing))
         key = key_of(seed, "trial", spot.id, ident)
         if there:
             chance[k] = seen.large[0]
@@ -187,17 +187,17 @@ def _movements(spot: Spot, begins: Array, stay_s: float, seed: int) -> tuple[Arr
     return t[order], big[order]
 
 
-def _at_rest(seen: Staying, hold: float, begins: Array, stay_s: float, key: int) -> list[Array]:
+def _at_rest(seen: StayDetection, hold: float, begins: Array, stay_s: float, key: int) -> list[Array]:
     """[start, end) stretches in which somebody at rest is seen."""
     rate = float(seen.still_per_s[0])
     if rate <= 0:
         return []
     keys, a, b = sub_keys(sub_keys(key, 7), np.arange(len(begins))), begins, begins + stay_s
     hold = max(hold, SURE_HOLD_S)
-    if seen.fading is None or seen.near is None:
+    if seen.fading is None or seen.range_ratio is None:
         found = seen_at_rest(keys, np.full(len(begins), rate), a, b, hold)
     else:
-        found = seen_fading(keys, seen.fading, np.full(len(begins), seen.near[0]), a, b, hold)
+        found = seen_fading(keys, seen.fading, np.full(len(begins), seen.range_ratio[0]), a, b, hold)
     return [np.column_stack([found.start, found.end])]
 
 
@@ -210,6 +210,6 @@ def _reported(mounted: MountedSensor, noticed: Array, rows: list[Array], end: fl
     hold = own_hold_s(mounted)
     out = []
     for part in each_part(mounted):
-        on = reported(part, every[:, 0], every[:, 1], hold)
+        on = report_intervals(part, every[:, 0], every[:, 1], hold)
         out.append(Signal.from_intervals(on + latency_s(mounted.device), 0.0, end))
     return any_of(out) if out else Signal.constant(False, 0.0, end)

@@ -26,7 +26,7 @@ from vastwatch.geometry import polygons
 from vastwatch.people.routes import room_floor
 from vastwatch.rehearsal.reactors import starters_of
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
-from vastwatch.sensing.model import latency_s, walking
+from vastwatch.sensing.model import latency_s, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Opening, Room
 from vastwatch.site.record import Point
@@ -129,7 +129,7 @@ def sways(project: Project, room_id: str) -> list[Sway]:
         hazard, soonest = np.zeros(len(t)), (math.inf, "")
         for sensor in starters:
             mounted = mount(project, at_hour(sensor))
-            expected = np.cumsum(walking(mounted, points, Walker(STANDING, SIDE_SPEED, None, heading))) * TICK_S
+            expected = np.cumsum(walker_rate(mounted, points, Walker(STANDING, SIDE_SPEED, None, heading))) * TICK_S
             shifted = np.interp(t - latency_s(mounted.device), t, expected, left=0.0)
             hazard += shifted
             soonest = min(soonest, (_reached(t, shifted, 0.5), sensor.id))
@@ -201,7 +201,7 @@ def walk(project: Project, level: str, points: Sequence[Point], speed: float = W
         if sensor.level != level:
             continue
         mounted = mount(project, at_hour(sensor))
-        hazard = np.cumsum(walking(mounted, at, Walker(STANDING, speed, None, heading))) * TICK_S
+        hazard = np.cumsum(walker_rate(mounted, at, Walker(STANDING, speed, None, heading))) * TICK_S
         if hazard[-1] <= 0:
             continue
         drawn = exponential(sub_keys(key_of(seed, "walk", sensor.id), np.arange(DRAWS)), 0)

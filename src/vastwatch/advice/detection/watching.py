@@ -12,7 +12,7 @@ from vastwatch.design.placed import at_hour, own_hold_s
 from vastwatch.design.project import Project, find
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, Stayer
-from vastwatch.sensing.model import MountedSensor, Staying, staying
+from vastwatch.sensing.model import MountedSensor, StayDetection, stay_detection
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Spot
 
@@ -27,17 +27,17 @@ def watches_at(project: Project, sensors: Iterable[str], spot: Spot) -> tuple[Wa
 def watch_at(mounted: MountedSensor, spot: Spot) -> Watch:
     """How a mounted sensor of its level watches somebody at a spot."""
     at = np.array([spot.at], float)
-    return watch_of(mounted, staying(mounted, at, Stayer(spot_body(spot), spot.facing)), 0)
+    return watch_of(mounted, stay_detection(mounted, at, Stayer(spot_body(spot), spot.facing)), 0)
 
 
-def watch_of(mounted: MountedSensor, seen: Staying, k: int) -> Watch:
+def watch_of(mounted: MountedSensor, seen: StayDetection, k: int) -> Watch:
     """How a mounted sensor watches the k-th of those whom it notices so."""
     moving = float(LARGE_SHARE * seen.large[k] + (1 - LARGE_SHARE) * seen.small[k])
     at_rest = float(seen.still_per_s[k])
     own = own_hold_s(mounted.device, mounted.sensor.settings)
-    if seen.fading is None or seen.near is None:
+    if seen.fading is None or seen.range_ratio is None:
         return Watch(moving, at_rest, own)
     # What it notices at rest by that echo is in `near`; what is besides is of its other parts.
-    besides = at_rest - float(seen.fading.excess(seen.near[k : k + 1], 0.0)[0])
-    near = float(seen.near[k])
+    besides = at_rest - float(seen.fading.excess(seen.range_ratio[k : k + 1], 0.0)[0])
+    near = float(seen.range_ratio[k])
     return Watch(moving, max(besides, 0.0), own, seen.fading if math.isfinite(near) else None, near)

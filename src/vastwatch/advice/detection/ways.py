@@ -17,7 +17,7 @@ from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, Route
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
-from vastwatch.sensing.model import MountedSensor, latency_s, walking
+from vastwatch.sensing.model import MountedSensor, latency_s, walker_rate
 
 Array = NDArray[np.float64]
 
@@ -107,7 +107,7 @@ def _step_s() -> float:
 @memoised
 def rates_on(mounted: MountedSensor, ways: Ways) -> Array:
     """How readily a sensor notices somebody at each sample of the ways, per second."""
-    return walking(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading, pace=ways.pace))
+    return walker_rate(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading, pace=ways.pace))
 
 
 def noticed_within(ways: Ways, each: list[tuple[MountedSensor, Array]], seconds: float) -> float:

@@ -16,7 +16,7 @@ from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
 from vastwatch.sensing.tracker import CHEST_M, Pose, scatter_of
 from vastwatch.sensing.zone_numbers import Shape
-from vastwatch.sensing.zoned import Zoned
+from vastwatch.sensing.zoned import ZonedSensor
 from vastwatch.sensing.zones import spread_of
 
 Array = NDArray[np.float64]
@@ -43,7 +43,7 @@ def _on_way(
 ) -> float:
     """The greatest chance on a way in; kept by the shape, for while a zone is dragged the others stay."""
     way = np.linspace(inside, end, STEPS + 3)[:STEPS]
-    return float(shape.chance(spread_of(pose, scatter_of(device), way, CHEST_M["standing"])).max())
+    return float(shape.probability(spread_of(pose, scatter_of(device), way, CHEST_M["standing"])).max())
 
 
 def _near(zone: Zone, at: tuple[float, float]) -> bool:
@@ -54,14 +54,14 @@ def _near(zone: Zone, at: tuple[float, float]) -> bool:
     )
 
 
-def matrix(project: Project, known: Zoned) -> list[MatrixRow]:
+def matrix(project: Project, known: ZonedSensor) -> list[MatrixRow]:
     """A row for each spot that is noticed, those of its own room first, and one for each way into the room."""
     room = room_of(project, known.sensor)
     home = None if room is None else room.id
     order = sorted(range(len(known.spots)), key=lambda i: known.spots[i].room != home)
     out = [
         MatrixRow(known.spots[i].name, known.spots[i].id, tuple(known.counted[i].tolist()),
-                  tuple(known.own[i].tolist())) for i in order
+                  tuple(known.intended[i].tolist())) for i in order
     ]  # fmt: skip
     if room is None or not known.zones:
         return out

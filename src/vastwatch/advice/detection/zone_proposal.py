@@ -25,9 +25,9 @@ from vastwatch.design.references import references
 from vastwatch.design.relations import spots_on
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.zone_numbers import amiss
-from vastwatch.sensing.zoned import Zoned
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.zone_numbers import zone_error
+from vastwatch.sensing.zoned import ZonedSensor
 from vastwatch.site.building import Furnishing, Opening, Room, Spot
 from vastwatch.site.people import Person
 
@@ -53,10 +53,10 @@ class Proposal(NamedTuple):
     left_out: tuple[str, ...]
 
 
-def wrong(known: Zoned) -> float:
+def wrong(known: ZonedSensor) -> float:
     """How far off a sensor's zones are, summed over the spots that it notices: what their numbers make small."""
     counting = [j for j, z in enumerate(known.zones) if z.role != "ignore"]
-    return sum(float(amiss(known.counted[:, j], known.own[:, j], ~known.own[:, j])) for j in counting)
+    return sum(float(zone_error(known.counted[:, j], known.intended[:, j], ~known.intended[:, j])) for j in counting)
 
 
 def drawn_around(project: Project, level: str, at: Corner, room: Room | None = None) -> tuple[Corner, ...]:
@@ -74,7 +74,7 @@ def drawn_around(project: Project, level: str, at: Corner, room: Room | None = N
 
 def zones_for(project: Project, sensor: Sensor) -> Proposal | None:
     """The proposal for a sensor, in place of whatever it has; None where its type takes no zones."""
-    known = zoned(project, sensor)
+    known = zoned_sensor(project, sensor)
     room = room_of(project, sensor)
     if known is None or room is None:
         return None
@@ -106,7 +106,7 @@ def zones_for(project: Project, sensor: Sensor) -> Proposal | None:
                 grown = Polygon(hazard.outline).buffer(2 * BEYOND_M, join_style="mitre")
                 propose(f"Ignore {hazard.name.lower()}", "ignore", _corners(grown))
     made = _better_merged(project, sensor, tuple(kept))
-    new = zoned(replace_zones(project, sensor, made), sensor)
+    new = zoned_sensor(replace_zones(project, sensor, made), sensor)
     assert new is not None
     return Proposal(made, wrong(new), wrong(known), tuple(left))
 
@@ -115,7 +115,7 @@ def _better_merged(project: Project, sensor: Sensor, zones: tuple[Zone, ...]) ->
     """Neighbours as one where the device cannot tell them apart: as long as that makes less go wrong."""
 
     def off(of: tuple[Zone, ...]) -> float:
-        known = zoned(replace_zones(project, sensor, of), sensor)
+        known = zoned_sensor(replace_zones(project, sensor, of), sensor)
         return math.inf if known is None else wrong(known)
 
     now = off(zones)

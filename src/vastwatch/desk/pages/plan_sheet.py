@@ -21,7 +21,7 @@ from vastwatch.desk.plan.zones_on_paper import draw_zones_on_paper
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import LIGHT, font, mix
 from vastwatch.devices import TOUCH_FAMILIES
-from vastwatch.sensing.hazards import resolved
+from vastwatch.sensing.hazards import on_date
 
 DPI = 96
 PX_PER_M = DPI / 0.0254
@@ -56,7 +56,7 @@ def state_for(project: Project, level: str, scene: Scene | None = None, room: st
     incident."""
     day = date.fromisoformat(project.brief.rehearse_from)
     state = PlanState(project, LIGHT, level, room=room, scene=scene, ghost=False)
-    found = (resolved(project, h, day) for h in project.hazards if h.level == level)
+    found = (on_date(project, h, day) for h in project.hazards if h.level == level)
     state.hazards = [h for h in found if h is not None]
     covered.lay_out_contours(state)
     return state

@@ -9,10 +9,10 @@ import numpy as np
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.distance import Group
-from vastwatch.sensing import Figure
+from vastwatch.sensing import Subject
 from vastwatch.sensing.coverage import notice_times
-from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, Somebody
+from vastwatch.sensing.explain import sight_line
+from vastwatch.sensing.figures import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, PersonAt
 from vastwatch.sensing.mounted import mount
 from vastwatch.words import duration_words, notice_interval_words
 
@@ -20,12 +20,12 @@ from vastwatch.words import duration_words, notice_interval_words
 MOST_NAMES = 8
 
 
-def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: float) -> list[tuple[str, str]]:
+def explain_rows(project: Project, sensor: Sensor, figure: Subject, x: float, y: float) -> list[tuple[str, str]]:
     """Two-column rows that say how the figure at a point is noticed by a sensor."""
     body = {"seated": SEATED, "lying": ABED, "pet": PET}.get(figure, STANDING)
     activity = FIGURE_ACTIVITY.get(figure, "passing")
     walking = figure in ("across", "towards", "pet")
-    s = sight(project, sensor, Somebody((x, y), body, activity, None, walking))
+    s = sight_line(project, sensor, PersonAt((x, y), body, activity, None, walking))
     wait = s.notice_s
     if figure in ("towards", "pet"):
         wait = float(notice_times(mount(project, sensor), np.array([[x, y]]), figure)[0])

@@ -16,8 +16,8 @@ from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.shapes import NamePlace
 from vastwatch.desk.shell.theme import MARKED, Theme, legible, mix
 from vastwatch.devices import DeviceType
-from vastwatch.sensing import Figure
-from vastwatch.sensing.zoned import Zoned
+from vastwatch.sensing import Subject
+from vastwatch.sensing.zoned import ZonedSensor
 from vastwatch.site.building import Hazard, Room
 
 T = TypeVar("T")
@@ -27,7 +27,7 @@ class ZonesShown(NamedTuple):
     """What the plan shows of zones: the tracker in hand, what it makes of them, and the reports of the spot in hand, on
     the plan as whoever reads the device would place them, and whether a zone of its own counts each."""
 
-    known: Zoned
+    known: ZonedSensor
     dots: tuple[tuple[float, float, bool], ...]
 
 
@@ -38,7 +38,7 @@ class PlanState:
     project: Project
     theme: Theme
     level: str
-    figure: Figure = "across"
+    figure: Subject = "across"
     selected: str | None = None
     room: str | None = None
     contours: bool = True

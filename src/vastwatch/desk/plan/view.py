@@ -52,7 +52,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.steps import home_of
 from vastwatch.desk.shell.theme import Theme, alpha, mix
-from vastwatch.sensing.hazards import resolved
+from vastwatch.sensing.hazards import on_date
 from vastwatch.signals import DAY
 
 # What a drag from a panel carries: a token of what to place, as UTF-8.
@@ -230,7 +230,7 @@ class PlanView(Sheet):
             | {s.circuit for s in project.switches if s.id == focus.selected}
         )
         day = date.fromisoformat(project.brief.rehearse_from)
-        mine = (resolved(project, h, day) for h in project.hazards if h.level == focus.level)
+        mine = (on_date(project, h, day) for h in project.hazards if h.level == focus.level)
         state.hazards = [h for h in mine if h is not None]
 
     def hurry(self) -> None:

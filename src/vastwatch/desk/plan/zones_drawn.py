@@ -24,11 +24,11 @@ from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.devices import RadarType
 from vastwatch.sensing import coverage
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import CHEST_M, Pose, on_plan, places_read
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.tracker import CHEST_M, Pose, positions_of, to_plan
 from vastwatch.sensing.zone_numbers import Shape
-from vastwatch.sensing.zoned import Zoned, zones_of
-from vastwatch.sensing.zones import cloud
+from vastwatch.sensing.zoned import ZonedSensor, zones_of
+from vastwatch.sensing.zones import sample_readings
 
 # The grid of a device is drawn where its steps are so many pixels.
 STEP_PX = 7.0
@@ -45,18 +45,18 @@ def show_zones(state: PlanState, focus: Focus) -> None:
     if not focus.here.zones:
         return
     sensor = sensor_in_hand(state.project, focus)
-    known = None if sensor is None else zoned(state.project, sensor)
+    known = None if sensor is None else zoned_sensor(state.project, sensor)
     if known is None:
         return
     dots: tuple[tuple[float, float, bool], ...] = ()
     mine = [i for i, s in enumerate(known.spots) if s.id == focus.selected]
     if mine:
         # Where the reports lie on the plan, for whoever takes them for places: the device's x and y as they are.
-        read = cloud(known.spread, mine[0], DOTS)
+        read = sample_readings(known.spread, mine[0], DOTS)
         own = np.zeros(len(read), bool)
-        for j in np.flatnonzero(known.own[mine[0]]):
-            own |= known.shapes[j].holds(read)
-        dots = tuple((float(x), float(y), bool(o)) for (x, y), o in zip(on_plan(known.pose, read), own))
+        for j in np.flatnonzero(known.intended[mine[0]]):
+            own |= known.shapes[j].contains(read)
+        dots = tuple((float(x), float(y), bool(o)) for (x, y), o in zip(to_plan(known.pose, read), own))
     state.zones = ZonesShown(known, dots)
 
 
@@ -75,7 +75,7 @@ def draw_zones(p: QPainter, state: PlanState) -> None:
     for other in trackers(state.project, state.level):
         # In a room with several, each in its own frame.
         if other.id != known.sensor.id and room is not None and room_of(state.project, other) is room:
-            beside = zoned(state.project, other)
+            beside = zoned_sensor(state.project, other)
             if beside is not None:
                 _reach(p, state, beside, mix(hue, state.ground, 0.45))
     for j, zone in enumerate(known.zones):
@@ -109,7 +109,7 @@ def draw_zones(p: QPainter, state: PlanState) -> None:
                     p.drawRect(QRectF(at(*corner) - QPointF(3.5, 3.5), at(*corner) + QPointF(3.5, 3.5)))
 
 
-def _used(known: Zoned, j: int) -> QPolygonF:
+def _used(known: ZonedSensor, j: int) -> QPolygonF:
     """What the device uses of a zone, in the scene."""
     return _used_as(known.shapes[j], known.pose, known.chest[j], known.device.fov_h)
 
@@ -134,7 +134,7 @@ def _view(p: QPainter) -> QRectF:
     return QRectF(0, 0, device.width(), device.height()) if device is not None else QRectF()
 
 
-def _colour(state: PlanState, known: Zoned, j: int, hue: QColor) -> QColor:
+def _colour(state: PlanState, known: ZonedSensor, j: int, hue: QColor) -> QColor:
     zone, t = known.zones[j], state.theme
     if zone.role == "ignore":
         return t.soft
@@ -144,13 +144,13 @@ def _colour(state: PlanState, known: Zoned, j: int, hue: QColor) -> QColor:
     return mix(t.ink, t.soft, 0.3) if zone.role == "entry" else hue
 
 
-def held_of(known: Zoned, j: int) -> float | None:
+def held_of(known: ZonedSensor, j: int) -> float | None:
     """The share of the reports of its own spots that falls into a zone, the worst of them; None without any."""
-    mine = known.counted[known.own[:, j], j]
+    mine = known.counted[known.intended[:, j], j]
     return float(mine.min()) if len(mine) else None
 
 
-def _reach(p: QPainter, state: PlanState, known: Zoned, hue: QColor) -> None:
+def _reach(p: QPainter, state: PlanState, known: ZonedSensor, hue: QColor) -> None:
     """The field of view and rings of range: for bands where people really are when they fall into them."""
     rings, sides = _reach_lines(known.pose, known.device)
     p.setBrush(Qt.BrushStyle.NoBrush)
@@ -172,9 +172,9 @@ def _reach_lines(pose: Pose, device: RadarType) -> tuple[list[QPolygonF], list[Q
         [device.band_m * k for k in range(1, device.bands + 1)] if device.zones == 0
         else [float(k) for k in range(1, math.floor(device.max_gate_m) + 1)]
     )  # fmt: skip
-    far = places_read(pose, way[[0, -1]] * device.max_gate_m, chest)
+    far = positions_of(pose, way[[0, -1]] * device.max_gate_m, chest)
     return (
-        [polygon(places_read(pose, way * r, chest)) for r in reach],
+        [polygon(positions_of(pose, way * r, chest)) for r in reach],
         [polygon([(pose.x, pose.y), tuple(end)]) for end in far],
     )
 
@@ -193,7 +193,7 @@ def draw_blind(p: QPainter, state: PlanState) -> None:
     hatch(p, own.subtracted(seen), mix(state.ground, state.ink, 0.3))
 
 
-def _steps(p: QPainter, known: Zoned, j: int, colour: QColor) -> None:
+def _steps(p: QPainter, known: ZonedSensor, j: int, colour: QColor) -> None:
     """The device's grid within a zone, where it is wide enough to be seen."""
     rules, outline = known.device.zone_rules, np.array(known.shapes[j].outline)
     if rules is None or len(outline) == 0 or rules.step_m * abs(p.worldTransform().m11()) < STEP_PX:
@@ -204,17 +204,17 @@ def _steps(p: QPainter, known: Zoned, j: int, colour: QColor) -> None:
         for v in np.arange(low[axis], high[axis] + 1e-9, rules.step_m):
             ends = np.array([low, high])
             ends[:, axis] = v
-            p.drawPolyline(polygon(places_read(known.pose, ends, known.chest[j])))
+            p.drawPolyline(polygon(positions_of(known.pose, ends, known.chest[j])))
 
 
-def _figures(p: QPainter, state: PlanState, known: Zoned, at: At, taken: list[QRectF]) -> None:
+def _figures(p: QPainter, state: PlanState, known: ZonedSensor, at: At, taken: list[QRectF]) -> None:
     """At each spot the chance that somebody there is counted in their own zone."""
     t = state.theme
     p.setFont(font(11, 600))
     taken += [QRectF(at(*s.at) - QPointF(8, 8), at(*s.at) + QPointF(8, 8)) for s in known.spots]
     for i, spot in enumerate(known.spots):
         c = at(*spot.at)
-        own = known.counted[i][known.own[i]]
+        own = known.counted[i][known.intended[i]]
         share = float(own.max()) if len(own) else float(known.counted[i].max(initial=0.0))
         if not len(own) and share < 0.01:
             continue
@@ -231,7 +231,7 @@ def _figures(p: QPainter, state: PlanState, known: Zoned, at: At, taken: list[QR
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 
-def _label(p: QPainter, state: PlanState, known: Zoned, j: int, zone: Zone, at: At, taken: list[QRectF]) -> None:
+def _label(p: QPainter, state: PlanState, known: ZonedSensor, j: int, zone: Zone, at: At, taken: list[QRectF]) -> None:
     """The zone's name on its upper edge, or where it lies on nothing else."""
     t = state.theme
     used = _used(known, j).boundingRect()

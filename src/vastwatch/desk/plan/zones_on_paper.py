@@ -10,14 +10,14 @@ from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.results.in_hand import trackers
 from vastwatch.desk.shell.theme import alpha, font
 from vastwatch.geometry import polygons
-from vastwatch.sensing.zoned import zones_told
+from vastwatch.sensing.zoned import programmed_zones
 
 
 def draw_zones_on_paper(p: QPainter, state: PlanState) -> None:
     """Outlines with their names: solid for who stays, dashed for who comes in, dotted for what is ignored."""
     t = state.theme
     lines = {"detect": Qt.PenStyle.SolidLine, "entry": Qt.PenStyle.DashLine, "ignore": Qt.PenStyle.DotLine}
-    zones = [z for s in trackers(state.project, state.level) for z in zones_told(state.project, s)]
+    zones = [z for s in trackers(state.project, state.level) for z in programmed_zones(state.project, s)]
     for zone in zones:
         # Over contours in any hue: light within, dark around.
         p.setBrush(Qt.BrushStyle.NoBrush if zone.role == "ignore" else alpha(t.paper, 0.25))

@@ -18,7 +18,7 @@ from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zones_drawn import held_of
 from vastwatch.desk.results.in_hand import sensor_in_hand
 from vastwatch.geometry import polygons
-from vastwatch.sensing.zoned import off_axis_deg, tracking, zones_of
+from vastwatch.sensing.zoned import off_axis_deg, tracking_part, zones_of
 from vastwatch.words import error_sentence
 
 # Pixels within which a corner of a zone is taken hold of.
@@ -73,7 +73,7 @@ class ZoneHands:
         if sensor is None:
             return False
         project = self.bench.project
-        device = tracking(find(project.devices, sensor.device))
+        device = tracking_part(find(project.devices, sensor.device))
         assert device is not None
         most, drawn = device.zones or device.bands, zones_of(project, sensor.id)
         if len(drawn) >= most:
@@ -193,7 +193,7 @@ def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, s
     held = held_of(known, j)
     if held is not None:
         rows.append((f"{100 * held:.0f} % counted", ""))
-    strays = [(known.counted[i, j], s.name) for i, s in enumerate(known.spots) if not known.own[i, j]]
+    strays = [(known.counted[i, j], s.name) for i, s in enumerate(known.spots) if not known.intended[i, j]]
     worst = max(strays, default=(0.0, ""))
     if worst[0] >= 0.005:
         rows.append((f"{worst[1]} {100 * worst[0]:.0f} %", ""))

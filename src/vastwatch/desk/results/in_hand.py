@@ -6,13 +6,13 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.sensing.zoned import tracking
+from vastwatch.sensing.zoned import tracking_part
 
 
 def trackers(project: Project, level: str) -> list[Sensor]:
     """The sensors of a level that tell zones or bands apart."""
     return [
-        s for s in project.sensors if s.level == level and tracking(find(project.devices, s.device)) is not None
+        s for s in project.sensors if s.level == level and tracking_part(find(project.devices, s.device)) is not None
     ]  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from vastwatch.desk.stages import Stage, stage_named
 from vastwatch.rehearsal.scoring.incidents import Incident
-from vastwatch.sensing import Figure
+from vastwatch.sensing import Subject
 
 Span = Literal["day", "week", "month"]
 SPANS: tuple[Span, ...] = get_args(Span)
@@ -31,7 +31,7 @@ class Focus(QObject):
         self.level = ""
         self.room: str | None = None
         self.selected: str | None = None
-        self.figure: Figure = "across"
+        self.figure: Subject = "across"
         self.time = 43_200.0 + 9 * 3600.0
         self.day = 0
         self.incident = -1

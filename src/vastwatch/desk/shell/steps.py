@@ -6,7 +6,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.relations import levels_in_order, presence_of, rooms_on
 from vastwatch.desk.shell.focus import SPANS, Focus
-from vastwatch.sensing import FIGURES
+from vastwatch.sensing import SUBJECTS
 from vastwatch.site.building import Room
 
 
@@ -122,4 +122,4 @@ def next_span(focus: Focus) -> None:
 
 def next_figure(focus: Focus) -> None:
     """Contours for the next figure, all round."""
-    focus.set(figure=FIGURES[(FIGURES.index(focus.figure) + 1) % len(FIGURES)])
+    focus.set(figure=SUBJECTS[(SUBJECTS.index(focus.figure) + 1) % len(SUBJECTS)])

@@ -48,7 +48,7 @@ from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.tour.steps import Scene
 from vastwatch.desk.tour.tour import Tour, TourBar
 from vastwatch.desk.verdict.verdict import Verdict
-from vastwatch.sensing import FIGURES
+from vastwatch.sensing import SUBJECTS
 
 if TYPE_CHECKING:
     from vastwatch.desk.stages.brief.panel import BriefPanel
@@ -181,7 +181,7 @@ class Window(QMainWindow):
         figures = row_in(self._figures, 2)
         group = QButtonGroup(self)
         self._figure_buttons = {}
-        for figure in FIGURES:
+        for figure in SUBJECTS:
             button = QPushButton(FIGURE_WORDS[figure])
             button.setCheckable(True)
             button.setToolTip(self.tr("Contours for: {}. (V for the next type)").format(FIGURE_WORDS[figure]))

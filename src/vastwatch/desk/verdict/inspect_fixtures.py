@@ -19,7 +19,7 @@ from vastwatch.desk.shell.editing import At, Edited
 from vastwatch.desk.shell.parts import label
 from vastwatch.desk.shell.units import show_length
 from vastwatch.desk.verdict.form import Form
-from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
+from vastwatch.sensing.hazards import false_rate, on_date, per_hour_words
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Wall
 from vastwatch.site.shown import field_of
@@ -46,7 +46,7 @@ def hazard_form(form: Form, hazard: Any) -> None:
 
     def fill(r: Any) -> None:
         day = date.fromisoformat(form.document.project.brief.rehearse_from)
-        now = resolved(form.document.project, r, day)
+        now = on_date(form.document.project, r, day)
         times.setEnabled(r.window is None)
         if not times.hasFocus():
             times.setText(form.tr("no sun there on that date") if now is None else times_words(now.times))
@@ -82,7 +82,7 @@ def _window_words(form: Form, opening: Any) -> str:
 def _falsely_triggered(form: Form, hazard: Any) -> str:
     """How often it fools which sensor."""
     project = form.document.project
-    now = resolved(project, hazard, date.fromisoformat(project.brief.rehearse_from))
+    now = on_date(project, hazard, date.fromisoformat(project.brief.rehearse_from))
     if now is None:
         return form.tr("Triggers nothing on that date.")
     told = []

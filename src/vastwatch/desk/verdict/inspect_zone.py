@@ -14,8 +14,8 @@ from vastwatch.design.references import without
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.zoned import tracking
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.zoned import tracking_part
 from vastwatch.site.shown import Shown
 from vastwatch.words import duration_words
 
@@ -24,7 +24,7 @@ def zone_form(form: Form, zone: Any) -> None:
     """Name, role, delay and sensitivity; who is counted; and the lamp that follows it."""
     project = form.document.project
     sensor = find(project.sensors, zone.sensor)
-    device = tracking(find(project.devices, sensor.device))
+    device = tracking_part(find(project.devices, sensor.device))
     form.name_field(form.tr("Zone of {}").format(sensor.name))
     if device is not None and device.zones:
         rules = device.zone_rules or ZoneRules()
@@ -63,14 +63,14 @@ def zone_form(form: Form, zone: Any) -> None:
 
 def _counted(form: Form, zone: Any) -> str:
     project = form.document.project
-    known = zoned(project, find(project.sensors, zone.sensor))
+    known = zoned_sensor(project, find(project.sensors, zone.sensor))
     j = None if known is None else next((j for j, z in enumerate(known.zones) if z.id == zone.id), None)
     if known is None or j is None:
         return form.tr("Not sent to the device.")
     told = []
     for i, spot in enumerate(known.spots):
         p = known.counted[i, j]
-        if known.own[i, j]:
+        if known.intended[i, j]:
             told.append(form.tr("{}: {:.0f} % of reports counted").format(spot.name, 100 * p))
         elif p >= 0.01:
             told.append(form.tr("{}: {:.0f} % of reports stray in").format(spot.name, 100 * p))

@@ -20,7 +20,7 @@ from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.noticing.at_rest import is_doubtful, pressed, seen_at_rest, seen_fading
 from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker, body_of
-from vastwatch.sensing.model import MountedSensor, Staying, model_of, staying, walking
+from vastwatch.sensing.model import MountedSensor, StayDetection, model_of, stay_detection, walker_rate
 from vastwatch.site.people import Person
 
 Array = NDArray[np.float64]
@@ -125,14 +125,14 @@ def _chances(
     for k, (pet, kg) in enumerate(distinct):
         if len(here):
             walker = Walker(PET if pet else STANDING, 1.0, None, along.heading[here], kg, along.pace[here])
-            seen_here[k] = walking(mounted, along.points[here], walker)
+            seen_here[k] = walker_rate(mounted, along.points[here], walker)
     walk, base, since, until = _where_noticed(seen_here, here, along)
     large, small, still, near, margin = (np.zeros((len(distinct), len(book.spots))) for _ in range(5))
     fading = None
     for k, (pet, kg) in enumerate(distinct):
         seen = _stay_chances(mounted, book, level, pet, kg)
         large[k], small[k], still[k], fading = seen.large, seen.small, seen.still_per_s, seen.fading or fading
-        near[k] = np.inf if seen.near is None else seen.near
+        near[k] = np.inf if seen.range_ratio is None else seen.range_ratio
         margin[k] = 0.0 if seen.margin is None else seen.margin
     who = np.array([distinct.index(b) for b in bearings], int)
     return Chances(who, base, along.samples, along.out, walk, since, until, large, small, still, near, margin, fading)
@@ -159,7 +159,7 @@ def _where_noticed(seen: Array, here: Ints, along: Along) -> tuple[Array, Ints, 
 
 
 @memoised
-def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float) -> Staying:
+def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float) -> StayDetection:
     """How somebody at each spot is noticed: not at all where people leave the building, for they are gone."""
     n = len(book.spots)
     large, small, still, near, margin = np.zeros(n), np.zeros(n), np.zeros(n), np.full(n, np.inf), np.zeros(n)
@@ -176,11 +176,11 @@ def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool
             continue
         at = np.array([book.spots[i].at for i in mine], float)
         facing = np.array([book.spots[i].facing for i in mine], float)
-        seen = staying(mounted, at, Stayer(body, facing, kg))
+        seen = stay_detection(mounted, at, Stayer(body, facing, kg))
         large[mine], small[mine], still[mine], fading = seen.large, seen.small, seen.still_per_s, seen.fading
-        near[mine] = np.inf if seen.near is None else seen.near
+        near[mine] = np.inf if seen.range_ratio is None else seen.range_ratio
         margin[mine] = 0.0 if seen.margin is None else seen.margin
-    return Staying(large, small, still, near, fading, margin)
+    return StayDetection(large, small, still, near, fading, margin)
 
 
 def spots_noticed(mounted: MountedSensor, level: int, household: Household) -> NDArray[np.bool_]:

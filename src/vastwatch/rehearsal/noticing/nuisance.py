@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from vastwatch.design.project import Place, Project
 from vastwatch.memo import memoised
 from vastwatch.rehearsal.noticing.notices import FalseSource
-from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
+from vastwatch.sensing.hazards import active_intervals, on_date, part_false_rate
 from vastwatch.sensing.model import MountedSensor
 from vastwatch.signals import Calendar
 from vastwatch.site.building import Hazard
@@ -39,7 +39,7 @@ def _by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> We
         out.append(
             tuple(
                 # There is no patch of sun without the sun.
-                (h.id, rate, tuple(stretches(h)), frozenset(
+                (h.id, rate, tuple(active_intervals(h)), frozenset(
                     _clear_in_week(project.place, calendar, first) if h.kind == "sun patch" else _week(calendar, first)
                 ))
                 for h, rate in rates
@@ -60,7 +60,7 @@ def _rates_by_week(
     here = [h for h in project.hazards if h.level == mounted.sensor.level]
     out = []
     for first in range(0, days, SUN_DAYS):
-        then = [resolved(project, h, begin + timedelta(first)) for h in here]
+        then = [on_date(project, h, begin + timedelta(first)) for h in here]
         out.append(tuple((h, rate) for h in then if h is not None and (rate := _false_rate(mounted, h)) > 0))
     return tuple(out)
 

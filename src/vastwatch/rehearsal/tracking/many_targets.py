@@ -24,8 +24,8 @@ from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.tracking.targets import IMAGE_SHARE, WANDER_WEIGHTS, Targets, Watched
-from vastwatch.sensing.hazards import body_of
-from vastwatch.sensing.tracker import APART_M, CHEST_M, FALSE_TARGET_S, chest_of, mirror_line, scatter_of
+from vastwatch.sensing.hazards import hazard_body
+from vastwatch.sensing.tracker import APART_M, CHEST_M, FALSE_TARGET_S, chest_height, mirror_line, scatter_of
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.site.building import Hazard
 
@@ -184,7 +184,7 @@ def _spots(book: RouteBook, level: int) -> tuple[Array, Array, NDArray[np.bool_]
 def _thing(hazard: Hazard) -> _Doing:
     """What moves where a false trigger is: it stays there."""
     at = np.array([polygons.centroid(hazard.outline)], float)
-    chest = chest_of(body_of(hazard))
+    chest = chest_height(hazard_body(hazard))
     stays = np.array([-_FOR_GOOD]), np.array([_FOR_GOOD]), at, np.array([chest]), np.ones(1, bool)
     return (*stays, _NONE, _NONE, _NONE, _NONE, _NOWHERE, chest)
 

@@ -25,18 +25,18 @@ from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.sensing.hazards import body_of
+from vastwatch.sensing.hazards import hazard_body
 from vastwatch.sensing.tracker import (
     APART_M,
     CHEST_M,
     FALSE_TARGET_S,
     WANDER_S,
-    Drawn,
     Pose,
-    chest_of,
+    ReadingNoise,
+    chest_height,
     mirrored,
+    noisy_readings,
     readings,
-    reported,
     scatter_of,
 )
 from vastwatch.sensing.zone_numbers import Shape
@@ -162,9 +162,9 @@ def _person(watched: Watched, household: Household, lives: Lives, k: int, notice
 def _read(watched: Watched, seed: int, who: str, tick: Ints, at: Array, chest: Array) -> tuple[Ints, Single, Single]:
     wander_x, wander_y = _wander(key_of(seed, who, "wander"), tick)
     key = key_of(seed, watched.sensor, who, "target")
-    drawn = Drawn(wander_x, wander_y, *normal_pair(key, tick))
+    drawn = ReadingNoise(wander_x, wander_y, *normal_pair(key, tick))
     single = at.astype(np.float32), chest.astype(np.float32)
-    return tick, reported(watched.pose, scatter_of(watched.device), *single, drawn), single[0]
+    return tick, noisy_readings(watched.pose, scatter_of(watched.device), *single, drawn), single[0]
 
 
 def _wander(key: int, tick: Ints) -> tuple[Single, Single]:
@@ -230,7 +230,7 @@ def _false(watched: Watched, household: Household, hazard: Hazard, k: int, notic
     mine = noticed.source == hazard.id
     tick = _ticks(noticed.start[mine], noticed.end[mine], FALSE_TARGET_S - 1.0)
     at = np.tile(polygons.centroid(hazard.outline), (len(tick), 1)).reshape(-1, 2)
-    chest = np.full(len(tick), chest_of(body_of(hazard)))
+    chest = np.full(len(tick), chest_height(hazard_body(hazard)))
     read = _read(watched, household.seed, hazard.id, tick, at, chest)
     return (*read, np.full(len(tick), k), np.zeros(len(tick), bool))
 
@@ -286,7 +286,7 @@ def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[N
 def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> list[Array]:
     """[on, off) rows, (n, 2), of each zone: entered once enough successive reports fall into it (an entry zone: with
     the first), left its delay after the last. What falls where it is to be ignored is nowhere."""
-    inside = [shape.holds(targets.read) for shape in shapes]
+    inside = [shape.contains(targets.read) for shape in shapes]
     ignored = np.zeros(len(targets.tick), bool)
     for zone, there in zip(zones, inside):
         if zone.role == "ignore":

@@ -15,10 +15,10 @@ from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.tracking.targets import Targets, Watched, occupied, targets_of
 from vastwatch.sensing.model import MountedSensor, each_part
-from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import pose_of
 from vastwatch.sensing.zone_numbers import Shape
-from vastwatch.sensing.zoned import tracking, zones_told
+from vastwatch.sensing.zoned import programmed_zones, tracking_part
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
@@ -40,9 +40,9 @@ class Zoning(NamedTuple):
 
 def zoning_of(project: Project, mounted: MountedSensor, level: int) -> Zoning | None:
     """How a placed sensor tells zones; None for one that has none, or tells none."""
-    zones = zones_told(project, mounted.sensor)
+    zones = programmed_zones(project, mounted.sensor)
     watched = watched_by(project, mounted, level) if zones else None
-    known = zoned(project, mounted.sensor) if watched is not None else None
+    known = zoned_sensor(project, mounted.sensor) if watched is not None else None
     if watched is None or known is None:
         return None
     return Zoning(watched[1], watched[0], zones, known.shapes, known.device.zone_rules or ZoneRules())
@@ -51,7 +51,7 @@ def zoning_of(project: Project, mounted: MountedSensor, level: int) -> Zoning | 
 def watched_by(project: Project, mounted: MountedSensor, level: int) -> tuple[int, Watched] | None:
     """Which part of a placed sensor tells places, and how."""
     for k, part in enumerate(each_part(mounted)):
-        device = tracking(part.device)
+        device = tracking_part(part.device)
         if device is not None:
             here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
             return k, Watched(mounted.sensor.id, level, pose_of(mounted.sensor, device), device, here)

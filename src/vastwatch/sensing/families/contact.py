@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from vastwatch.devices import DeviceType
 from vastwatch.sensing.figures import PET, Body, Walker
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor
-from vastwatch.sensing.touch import TouchModel
+from vastwatch.sensing.touch import HostBoundModel
 
 Array = NDArray[np.float64]
 
@@ -18,7 +18,7 @@ DOOR_M = 0.45
 DOOR_OPEN_S = 3.0
 
 
-class ContactModel(TouchModel):
+class ContactModel(HostBoundModel):
     """`SensingModel` of contacts on doors."""
 
     least_s = DOOR_OPEN_S

@@ -19,8 +19,8 @@ from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
 from vastwatch.sensing.figures import ABED, LYING, PET, PET_KG, SEATED, Body, Stayer, Walker
-from vastwatch.sensing.model import SURE_PER_S, MountedSensor, Staying
-from vastwatch.sensing.touch import TouchModel
+from vastwatch.sensing.model import SURE_PER_S, MountedSensor, StayDetection
+from vastwatch.sensing.touch import HostBoundModel
 from vastwatch.site.building import Furnishing, Spot
 
 Array = NDArray[np.float64]
@@ -77,7 +77,7 @@ def pressure_kpa(kg: float, posture: str, along: ArrayLike, across: ArrayLike, s
     return out
 
 
-def spread_of(host: Furnishing | None, posture: str) -> float:
+def load_spread(host: Furnishing | None, posture: str) -> float:
     """How far what lies over the mat spreads a load, metres."""
     if posture == "standing":
         return 0.0
@@ -99,7 +99,7 @@ def margin(
     a = math.radians(facing)
     dx, dy = x - at[0], y - at[1]
     along, across = dx * math.cos(a) + dy * math.sin(a), dy * math.cos(a) - dx * math.sin(a)
-    p = pressure_kpa(kg, posture, along, across, spread_of(host, posture)).max()
+    p = pressure_kpa(kg, posture, along, across, load_spread(host, posture)).max()
     fold = FOLDED if device.foldable and sensor.settings.folded else 1.0
     return float(p) * fold / device.closing_kpa
 
@@ -155,7 +155,7 @@ def best_place(project: Project, device: MatType, spot: Spot, kg: float) -> Best
     return best
 
 
-class MatModel(TouchModel):
+class MatModel(HostBoundModel):
     """`SensingModel` of pressure mats, pads and strips."""
 
     by_speed, by_weight = False, True
@@ -179,9 +179,9 @@ class MatModel(TouchModel):
             out[on_pad(mounted.sensor, mounted.device, points)] = SURE_PER_S
         return out
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
         assert isinstance(mounted.device, MatType)
-        out = Staying.nobody(len(points))._replace(margin=np.zeros(len(points)))
+        out = StayDetection.nobody(len(points))._replace(margin=np.zeros(len(points)))
         assert out.margin is not None
         facing = np.broadcast_to(
             np.asarray(0.0 if stayer.facing_deg is None else stayer.facing_deg, float), len(points)

@@ -16,7 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, PirType
 from vastwatch.geometry.sightlines import AzimuthOrder, prism_hits, sample_mask, screen_hits, sort_by_azimuth, visible
-from vastwatch.sensing.explain import geometry, in_the_way, wait_of
+from vastwatch.sensing.explain import blocking_obstacles, geometry, wait_of
 from vastwatch.sensing.figures import (
     LARGE_M,
     MINOR_MOTION,
@@ -24,14 +24,14 @@ from vastwatch.sensing.figures import (
     SMALL_M,
     WALKING_SPEED,
     Body,
-    Somebody,
+    PersonAt,
     Stayer,
     Walker,
 )
-from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, Sight, Staying, angle_to_sight
+from vastwatch.sensing.hazards import hazard_body, per_second, sample_points
+from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, SightLine, StayDetection, angle_to_sight
 from vastwatch.sensing.scene import Obstacles, near
-from vastwatch.sensing.softness import chance
+from vastwatch.sensing.softness import detection_probability
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
@@ -108,7 +108,7 @@ def heading_range(tangential: float, radial: float, psi_deg: ArrayLike) -> Array
 
 
 def _contrast(ambient_c: float, body: Body) -> float:
-    return contrast_factor(ambient_c) * body.size * math.sqrt(body.shown)
+    return contrast_factor(ambient_c) * body.size * math.sqrt(body.visible_share)
 
 
 def reach_m(sensor: Sensor, device: PirType, ambient_c: float, body: Body) -> float:
@@ -120,7 +120,9 @@ def reach_m(sensor: Sensor, device: PirType, ambient_c: float, body: Body) -> fl
     return reach
 
 
-def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body) -> PirView:
+def view_of(
+    sensor: Sensor, device: PirType, obstacles: Obstacles, ambient_c: float, points: Array, body: Body
+) -> PirView:
     """How the sensor sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     ceiling = device.lens == "ceiling"
@@ -135,12 +137,12 @@ def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float
     if len(view.r) == 0:
         # Most of a large building is beyond the reach of any one sensor.
         return PirView(view.order, view.r, view.r, view.r, view.r, view.r)
-    around = near(around, x, y, reach)
-    view, azimuth, off_axis = _kept(visible(view, around.full), view, azimuth, off_axis)
+    obstacles = near(obstacles, x, y, reach)
+    view, azimuth, off_axis = _kept(visible(view, obstacles.full), view, azimuth, off_axis)
     heights = body.heights
     seen = _in_beams(sensor, device, view.r, heights, h)
     for _, hits in chain(
-        screen_hits(view, around.part, heights), prism_hits(view, around.prisms, heights, around.prism_circles)
+        screen_hits(view, obstacles.part, heights), prism_hits(view, obstacles.prisms, heights, obstacles.prism_circles)
     ):
         seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
     share = np.count_nonzero(seen, axis=0) / len(seen)
@@ -195,13 +197,13 @@ def walk_rate(device: PirType, view: PirView, height: float, psi_deg: ArrayLike,
     across = np.maximum(np.abs(np.sin(psi)), SWAY) / (r * math.radians(device.beam_pitch))
     towards = np.abs(np.cos(psi)) * h / ((r * r + h * h) * math.radians(device.beam_pitch_el))
     reach = heading_range(device.tangential_m, device.radial_m, np.degrees(psi)) * view.factor
-    return chance(view.slant, reach) * speed * (across + towards)
+    return detection_probability(view.slant, reach) * speed * (across + towards)
 
 
 def minor_motion_chances(device: PirType, view: PirView, height: float, body: Body) -> tuple[Array, Array]:
     """Chance that one large and one small movement of somebody who stays is noticed by a sensor at a height, each
     (n,)."""
-    p = chance(view.slant, device.minor_m * view.factor)
+    p = detection_probability(view.slant, device.minor_m * view.factor)
     if len(p) == 0:
         return p, p
     r, h = np.maximum(view.plan, NEAREST), abs(height - body.middle)
@@ -247,25 +249,25 @@ class PirModel:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, PirType)
         out = np.zeros(len(points))
-        view = view_of(sensor, device, mounted.around, mounted.ambient_c, points, walker.body)
+        view = view_of(sensor, device, mounted.obstacles, mounted.ambient_c, points, walker.body)
         psi = angle_to_sight(sensor, points, view.where, walker)
         out[view.where] = walk_rate(device, view, sensor.at[2], psi, walker.speed, walker.body)
         return out
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
         assert isinstance(mounted.device, PirType)
-        out = Staying.nobody(len(points))
-        view = view_of(mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, points, stayer.body)
+        out = StayDetection.nobody(len(points))
+        view = view_of(mounted.sensor, mounted.device, mounted.obstacles, mounted.ambient_c, points, stayer.body)
         out.large[view.where], out.small[view.where] = minor_motion_chances(
             mounted.device, view, mounted.sensor.at[2], stayer.body
         )
         return out
 
-    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
+    def explain(self, mounted: MountedSensor, who: PersonAt) -> SightLine:
         device = mounted.device
         assert isinstance(device, PirType)
         g = geometry(mounted, who)
-        view = view_of(mounted.sensor, device, mounted.around, mounted.ambient_c, g.points, who.body)
+        view = view_of(mounted.sensor, device, mounted.obstacles, mounted.ambient_c, g.points, who.body)
         ceiling = device.lens == "ceiling"
         axis = 1.0 if ceiling else float(off_axis_factor(g.azimuth_deg, device.fov_h, device.edge_share))
         rated = device.minor_m
@@ -275,15 +277,15 @@ class PirModel:
             rate = walk_rate(device, view, mounted.sensor.at[2], psi, WALKING_SPEED, who.body)
         else:
             large, small = minor_motion_chances(device, view, mounted.sensor.at[2], who.body)
-            rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[who.activity].rate)
+            rate = StayDetection(large, small, np.zeros(len(large))).rate(MINOR_MOTION[who.activity].rate)
         seen = len(view.where) > 0
         share = float(view.share[0]) if seen else 0.0
-        return Sight(
+        return SightLine(
             sensor=mounted.sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
             off_axis_deg=0.0 if ceiling else g.azimuth_deg, off_axis_factor=axis, in_view=axis > 0,
             share=share, loss_db=0.0, contrast=contrast_factor(mounted.ambient_c),
             rated_m=rated, range_m=rated * float(view.factor[0]) if seen else 0.0,
-            hidden_by=in_the_way(mounted, g.points, who.body, by_share=True) if share < 1.0 else (),
+            hidden_by=blocking_obstacles(mounted, g.points, who.body, by_share=True) if share < 1.0 else (),
             notice_s=wait_of(mounted, rate),
         )  # fmt: skip
 
@@ -294,9 +296,14 @@ class PirModel:
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         assert isinstance(mounted.device, PirType)
         view = view_of(
-            mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, looked_at(hazard), body_of(hazard)
+            mounted.sensor,
+            mounted.device,
+            mounted.obstacles,
+            mounted.ambient_c,
+            sample_points(hazard),
+            hazard_body(hazard),
         )
-        seen = chance(view.slant, mounted.device.radial_m * view.factor)
+        seen = detection_probability(view.slant, mounted.device.radial_m * view.factor)
         return per_second(FALSE_PER_H[hazard.kind], hazard, seen)
 
     def blind_s(self, device: DeviceType) -> float:

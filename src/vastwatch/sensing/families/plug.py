@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from vastwatch.devices import DeviceType
 from vastwatch.sensing.figures import Stayer
 from vastwatch.sensing.hosts import near_host
-from vastwatch.sensing.model import SURE_PER_S, MountedSensor, Staying
-from vastwatch.sensing.touch import TouchModel
+from vastwatch.sensing.model import SURE_PER_S, MountedSensor, StayDetection
+from vastwatch.sensing.touch import HostBoundModel
 
 Array = NDArray[np.float64]
 
@@ -17,14 +17,14 @@ Array = NDArray[np.float64]
 AT_MACHINE_M = 0.9
 
 
-class PlugModel(TouchModel):
+class PlugModel(HostBoundModel):
     """`SensingModel` of plugs with a meter."""
 
     def reach_m(self, device: DeviceType) -> float:
         return AT_MACHINE_M
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
-        out = Staying.nobody(len(points))
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
+        out = StayDetection.nobody(len(points))
         out.still_per_s[near_host(mounted.host, points, AT_MACHINE_M)] = SURE_PER_S
         return out
 

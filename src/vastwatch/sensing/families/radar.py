@@ -25,15 +25,15 @@ from vastwatch.geometry.sightlines import (
     screen_hits,
     sort_by_azimuth,
 )
-from vastwatch.sensing.explain import geometry, in_the_way, waited
+from vastwatch.sensing.explain import blocking_obstacles, geometry, mean_wait_s
 from vastwatch.sensing.fading import Fading
-from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, Somebody, Stayer, Walker
+from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.frames import mean_frames
-from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import MountedSensor, Sight, Staying
+from vastwatch.sensing.hazards import hazard_body, per_second, sample_points
+from vastwatch.sensing.model import MountedSensor, SightLine, StayDetection
 from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
 from vastwatch.sensing.softness import FRAME_SOFTNESS as SOFTNESS
-from vastwatch.sensing.softness import chance
+from vastwatch.sensing.softness import detection_probability
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
@@ -191,7 +191,7 @@ def _partial_losses(view: AzimuthOrder, around: Obstacles, body: Body) -> Array:
 
 def confirmed_rate(device: RadarType, view: RadarView, reach: ArrayLike) -> Array:
     """Confirmed detections per second of a body the radar sees with a range of `reach` on axis, (n,)."""
-    p = chance(view.slant, np.asarray(reach) * view.factor, SOFTNESS)
+    p = detection_probability(view.slant, np.asarray(reach) * view.factor, SOFTNESS)
     m, n = device.confirm_of
     frames = mean_frames(p, min(m, n), n)
     return np.where(np.isfinite(frames), device.frame_hz / frames, 0.0)
@@ -228,15 +228,15 @@ class RadarModel:
     def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, RadarType)
         out = np.zeros(len(points))
-        seen = view_of(mounted.sensor, mounted.device, mounted.around, points, walker.body)
+        seen = view_of(mounted.sensor, mounted.device, mounted.obstacles, points, walker.body)
         out[seen.where] = walk_rate(mounted.device, seen)
         return out
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
-        out = Staying.nobody(len(points))
-        seen = view_of(sensor, device, mounted.around, points, stayer.body)
+        out = StayDetection.nobody(len(points))
+        seen = view_of(sensor, device, mounted.obstacles, points, stayer.body)
         side: ArrayLike = ANY_SIDE
         if stayer.facing_deg is not None:
             x, y = points[seen.where].T
@@ -246,13 +246,13 @@ class RadarModel:
         near = np.full(len(points), math.inf)
         near[seen.where] = nearness(device, seen, side)
         fading = Fading(device.frame_hz, min(device.confirm_of), device.confirm_of[1])
-        return out._replace(still_per_s=fading.excess(near, 0.0), near=near, fading=fading)
+        return out._replace(still_per_s=fading.excess(near, 0.0), range_ratio=near, fading=fading)
 
-    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
+    def explain(self, mounted: MountedSensor, who: PersonAt) -> SightLine:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
         g = geometry(mounted, who)
-        echo = view_of(sensor, device, mounted.around, g.points, who.body)
+        echo = view_of(sensor, device, mounted.obstacles, g.points, who.body)
         az, el = off_axis(
             sensor, g.points[:, 0] - sensor.at[0], g.points[:, 1] - sensor.at[1], who.body.middle - sensor.at[2]
         )
@@ -263,12 +263,12 @@ class RadarModel:
         rated = device.moving_m if who.walking_by else device.still_m
         seen = len(echo.where) > 0
         factor = float(echo.factor[0]) if seen else 0.0
-        return Sight(
+        return SightLine(
             sensor=sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.slant_m,
             off_axis_deg=float(np.hypot(az[0], el[0])), off_axis_factor=axis, in_view=factor > 0, share=1.0,
             loss_db=float(echo.loss_db[0]) if seen else 0.0, contrast=1.0, rated_m=rated,
-            range_m=rated * side * factor, hidden_by=in_the_way(mounted, g.points, who.body, by_share=False),
-            notice_s=waited(mounted, who),
+            range_m=rated * side * factor, hidden_by=blocking_obstacles(mounted, g.points, who.body, by_share=False),
+            notice_s=mean_wait_s(mounted, who),
         )  # fmt: skip
 
     def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
@@ -280,9 +280,11 @@ class RadarModel:
         usual = FALSE_PER_H[hazard.kind]
         if usual <= 0:
             return 0.0
-        view = view_of(mounted.sensor, mounted.device, mounted.around, looked_at(hazard), body_of(hazard))
+        view = view_of(mounted.sensor, mounted.device, mounted.obstacles, sample_points(hazard), hazard_body(hazard))
         return per_second(
-            usual, hazard, chance(view.slant, mounted.device.moving_m * view.moving * view.factor, SOFTNESS)
+            usual,
+            hazard,
+            detection_probability(view.slant, mounted.device.moving_m * view.moving * view.factor, SOFTNESS),
         )
 
     def blind_s(self, device: DeviceType) -> float:

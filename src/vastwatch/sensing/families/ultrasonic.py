@@ -20,12 +20,12 @@ from vastwatch.devices import DeviceType
 from vastwatch.devices.families import UltrasonicType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.sightlines import prism_hits, sample_mask, screen_hits, sort_by_azimuth, visible
-from vastwatch.sensing.explain import geometry, in_the_way, waited
-from vastwatch.sensing.figures import SAMPLES, Body, Somebody, Stayer, Walker
-from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import MountedSensor, Sight, Staying, angle_to_sight
+from vastwatch.sensing.explain import blocking_obstacles, geometry, mean_wait_s
+from vastwatch.sensing.figures import SAMPLES, Body, PersonAt, Stayer, Walker
+from vastwatch.sensing.hazards import hazard_body, per_second, sample_points
+from vastwatch.sensing.model import MountedSensor, SightLine, StayDetection, angle_to_sight
 from vastwatch.sensing.scene import near
-from vastwatch.sensing.softness import SOFTNESS, chance
+from vastwatch.sensing.softness import SOFTNESS, detection_probability
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
@@ -46,7 +46,7 @@ FALSE_PER_H = {
 }  # fmt: skip
 
 
-class Heard(NamedTuple):
+class UltrasonicView(NamedTuple):
     """How it hears m of n places: `where` they are among the n, slant distance, visible share, and the factor on any
     range; all (m,). Nobody is heard at the others."""
 
@@ -56,7 +56,7 @@ class Heard(NamedTuple):
     factor: Array
 
 
-def listen(mounted: MountedSensor, points: Array, body: Body) -> Heard:
+def view_of(mounted: MountedSensor, points: Array, body: Body) -> UltrasonicView:
     """How the sensor hears a body at each of the (n, 2) points of its level."""
     sensor, device = mounted.sensor, mounted.device
     assert isinstance(device, UltrasonicType)
@@ -65,7 +65,7 @@ def listen(mounted: MountedSensor, points: Array, body: Body) -> Heard:
     reach = REACH * device.moving_m * most
     near_by = np.flatnonzero(np.hypot(points[:, 0] - x, points[:, 1] - y) < reach)
     view = sort_by_azimuth(sensor.at, points, near_by)
-    around = near(mounted.around, x, y, reach)
+    around = near(mounted.obstacles, x, y, reach)
     share = np.zeros(len(points))
     seen_by = view.keep(visible(view, around.full))
     heights = body.heights
@@ -85,7 +85,7 @@ def listen(mounted: MountedSensor, points: Array, body: Body) -> Heard:
     # In its own room what the horns or the sight do not reach, the walls do.
     floor = np.where(own[where], AROUND, 0.0)
     factor = floor + (1.0 - floor) * direct
-    return Heard(where, np.sqrt(dx * dx + dy * dy + (z - body.middle) ** 2), share[where], factor * most)
+    return UltrasonicView(where, np.sqrt(dx * dx + dy * dy + (z - body.middle) ** 2), share[where], factor * most)
 
 
 def _sensitivity(mounted: MountedSensor) -> float:
@@ -114,36 +114,36 @@ class UltrasonicModel:
     def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, UltrasonicType)
         out = np.zeros(len(points))
-        heard = listen(mounted, points, walker.body)
+        heard = view_of(mounted, points, walker.body)
         psi = angle_to_sight(mounted.sensor, points, heard.where, walker)
         reach = mounted.device.moving_m * heard.factor * across_factor(psi)
-        out[heard.where] = LOOKS_HZ * chance(heard.slant, reach, SOFTNESS)
+        out[heard.where] = LOOKS_HZ * detection_probability(heard.slant, reach, SOFTNESS)
         return out
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
         assert isinstance(mounted.device, UltrasonicType)
-        out = Staying.nobody(len(points))
-        heard = listen(mounted, points, stayer.body)
+        out = StayDetection.nobody(len(points))
+        heard = view_of(mounted, points, stayer.body)
         reach = mounted.device.minor_m * heard.factor
-        out.large[heard.where] = chance(heard.slant, reach, SOFTNESS)
-        out.small[heard.where] = chance(heard.slant, SMALL * reach, SOFTNESS)
+        out.large[heard.where] = detection_probability(heard.slant, reach, SOFTNESS)
+        out.small[heard.where] = detection_probability(heard.slant, SMALL * reach, SOFTNESS)
         return out
 
-    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
+    def explain(self, mounted: MountedSensor, who: PersonAt) -> SightLine:
         device = mounted.device
         assert isinstance(device, UltrasonicType)
         g = geometry(mounted, who)
-        heard = listen(mounted, g.points, who.body)
+        heard = view_of(mounted, g.points, who.body)
         known = len(heard.where) > 0
         rated = device.moving_m if who.walking_by else device.minor_m
         factor = float(heard.factor[0]) if known else 0.0
-        return Sight(
+        return SightLine(
             sensor=mounted.sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.slant_m,
             off_axis_deg=g.azimuth_deg if device.fov_h < 360 else 0.0,
             off_axis_factor=1.0 if g.azimuth_deg <= device.fov_h / 2 else AROUND, in_view=factor > 0,
             share=float(heard.share[0]) if known else 0.0, loss_db=0.0, contrast=1.0, rated_m=rated,
-            range_m=rated * factor, hidden_by=in_the_way(mounted, g.points, who.body, by_share=True),
-            notice_s=waited(mounted, who),
+            range_m=rated * factor, hidden_by=blocking_obstacles(mounted, g.points, who.body, by_share=True),
+            notice_s=mean_wait_s(mounted, who),
         )  # fmt: skip
 
     def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
@@ -152,8 +152,8 @@ class UltrasonicModel:
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         assert isinstance(mounted.device, UltrasonicType)
-        heard = listen(mounted, looked_at(hazard), body_of(hazard))
-        seen = chance(heard.slant, mounted.device.moving_m * heard.factor, SOFTNESS)
+        heard = view_of(mounted, sample_points(hazard), hazard_body(hazard))
+        seen = detection_probability(heard.slant, mounted.device.moving_m * heard.factor, SOFTNESS)
         return per_second(FALSE_PER_H[hazard.kind], hazard, seen)
 
     def blind_s(self, device: DeviceType) -> float:

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from vastwatch.devices import DeviceType, VibrationType
 from vastwatch.sensing.figures import Stayer
 from vastwatch.sensing.hosts import near_host
-from vastwatch.sensing.model import MountedSensor, Staying
-from vastwatch.sensing.touch import TouchModel
+from vastwatch.sensing.model import MountedSensor, StayDetection
+from vastwatch.sensing.touch import HostBoundModel
 
 Array = NDArray[np.float64]
 
@@ -17,15 +17,15 @@ Array = NDArray[np.float64]
 ON_M, REACH_M = 0.1, 0.9
 
 
-class VibrationModel(TouchModel):
+class VibrationModel(HostBoundModel):
     """`SensingModel` of vibration tags."""
 
     def reach_m(self, device: DeviceType) -> float:
         return REACH_M
 
-    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> StayDetection:
         assert isinstance(mounted.device, VibrationType)
-        out = Staying.nobody(len(points))
+        out = StayDetection.nobody(len(points))
         on = near_host(mounted.host, points, ON_M)
         out.large[on], out.small[on] = mounted.device.large_share, mounted.device.small_share
         return out

@@ -19,7 +19,7 @@ from vastwatch.sensing.declared import (
     DIRECTIONS,
     REST_S,
     Declared,
-    box_figures,
+    claimed_ranges,
     declared,
 )  # fmt: skip
 
@@ -40,7 +40,7 @@ class Fans(QWidget):
     def __init__(self, device: DeviceType, areas: Declared, theme: Theme) -> None:
         super().__init__()
         self.theme, self.areas, self.hue = theme, areas, family_hue(theme, device.family)
-        self.box = box_figures(device)
+        self.box = claimed_ranges(device)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(self.tr("Declared areas, from above"))
 
@@ -124,7 +124,7 @@ class BoxSheet(QDialog):
                 grid.addWidget(
                     label(words, "soft"), 0, k, Qt.AlignmentFlag.AlignRight if k else Qt.AlignmentFlag.AlignLeft
                 )
-            for said, model, area, words in zip(box_figures(device), areas.on_axis(), areas.areas_m2(), TESTS):
+            for said, model, area, words in zip(claimed_ranges(device), areas.on_axis(), areas.areas_m2(), TESTS):
                 at += 1
                 self._test(grid, at, words, said, model, area)
         years = (

@@ -13,7 +13,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import FigureField, clear, column_in, label, row
 from vastwatch.desk.shell.units import parse_time
-from vastwatch.sensing.zoned import zones_told
+from vastwatch.sensing.zoned import programmed_zones
 from vastwatch.words import duration_words
 
 HOLD_STEP_S = 15.0
@@ -118,7 +118,9 @@ class RolesEditor(QWidget):
         for sensor in mine:
             out.append((sensor.id, sensor.name))
             out += [
-                (role_key(sensor.id, z.id), f"   {z.name}") for z in zones_told(project, sensor) if z.role != "ignore"
+                (role_key(sensor.id, z.id), f"   {z.name}")
+                for z in programmed_zones(project, sensor)
+                if z.role != "ignore"
             ]
         return out
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.desk.stages.stage import Stage, Standing
-from vastwatch.sensing.zoned import tracking
+from vastwatch.sensing.zoned import tracking_part
 
 
 def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
     project = standing.project
-    trackers = {d.id for d in project.devices if tracking(d) is not None}
+    trackers = {d.id for d in project.devices if tracking_part(d) is not None}
     if not project.zones or all(s.device not in trackers for s in project.sensors):
         return "unlit"
     return "half" if any(rule.startswith("zone") for rule in standing.rules) else "lit"

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.commission.entry_sheet import numbers_told
 from vastwatch.desk.shell.theme import Theme, alpha, font
-from vastwatch.sensing.zoned import Zoned
+from vastwatch.sensing.zoned import ZonedSensor
 
 ROW, HEAD = 25, 18
 # The names' share of the width; the two figures share the rest.
@@ -27,7 +27,7 @@ class NumberRow(NamedTuple):
     bad: bool
 
 
-def number_rows(known: Zoned, bad: list[bool]) -> list[NumberRow]:
+def number_rows(known: ZonedSensor, bad: list[bool]) -> list[NumberRow]:
     """The rows of a sensor's zones."""
     out = []
     for j, zone in enumerate(known.zones):

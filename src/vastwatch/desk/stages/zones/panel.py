@@ -29,8 +29,8 @@ from vastwatch.desk.stages.zones.matrix import Matrix
 from vastwatch.desk.stages.zones.numbers import Numbers, number_rows
 from vastwatch.desk.stages.zones.pairs_dialog import pairs_dialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.zoned import Zoned
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.zoned import ZonedSensor
 from vastwatch.words import rough_duration_words
 
 
@@ -128,7 +128,7 @@ class ZonesPanel(QWidget):
         if not self.focus.here.zones:
             return
         project, sensor = self.document.project, self.sensor
-        known = None if sensor is None else zoned(project, sensor)
+        known = None if sensor is None else zoned_sensor(project, sensor)
         every = trackers(project, self.focus.level)
         shown = tuple((s.id, s.name) for s in every)
         if shown != self._shown:
@@ -150,7 +150,7 @@ class ZonesPanel(QWidget):
         self.which.setCurrentIndex(self.which.findData(sensor.id))
         self._fill(sensor, known)
 
-    def _fill(self, sensor: Sensor, known: Zoned) -> None:
+    def _fill(self, sensor: Sensor, known: ZonedSensor) -> None:
         project, device = self.document.project, known.device
         self._title.setText(sensor.name)
         most = device.zones or device.bands
@@ -236,7 +236,7 @@ class ZonesPanel(QWidget):
         new = replace_zones(self.document.project, sensor, found.zones)
         self.document.apply(new, f"Suggest zones for {sensor.name.lower()}")
         self.focus.set(selected=found.zones[0].id)
-        made = zoned(new, sensor)
+        made = zoned_sensor(new, sensor)
         held = [] if made is None else [h for j in range(len(made.zones)) if (h := held_of(made, j)) is not None]
         words = self.tr("{} zones; at the worst-served seat {:.0f} % of reports are counted.").format(
             len(found.zones), 100 * min(held, default=0.0)
@@ -248,7 +248,7 @@ class ZonesPanel(QWidget):
 
     def _walk(self) -> None:
         sensor = self.sensor
-        known = None if sensor is None else zoned(self.document.project, sensor)
+        known = None if sensor is None else zoned_sensor(self.document.project, sensor)
         if sensor is not None and known is not None:
             dialog: WalkDialog | ReadingsDialog
             if known.device.reports == "xy":

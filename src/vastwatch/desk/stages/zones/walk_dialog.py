@@ -25,8 +25,8 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.parts import Choice, column_in, label, narrow, pressed, row
 from vastwatch.desk.shell.theme import Theme, alpha
-from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import Pose, places_read, pose_of, scatter_of
+from vastwatch.sensing.mounted import zoned_sensor
+from vastwatch.sensing.tracker import Pose, pose_of, positions_of, scatter_of
 from vastwatch.words import error_sentence
 
 # Of a long log so many readings are drawn.
@@ -48,7 +48,7 @@ def _read(task: Task, source: Path | str, project: Project, sensor: Sensor) -> _
         log = read_walk(source) if isinstance(source, Path) else parse_walk(source)
     except WalkError as e:
         raise ValueError(str(e)) from None
-    known = zoned(project, sensor)
+    known = zoned_sensor(project, sensor)
     assert known is not None
     words: list[str] = []
     found = None
@@ -83,7 +83,7 @@ class WalkDialog(QDialog):
         self._pool = QThreadPool(self)
         self._work: Derived[_Read] = Derived("walk", self._pool, lambda _: self._source, _read, forgetful=True)
         self._work.changed.connect(self._understood)
-        known = zoned(document.project, sensor)
+        known = zoned_sensor(document.project, sensor)
         assert known is not None
         self.device, self.drawn = known.device, pose_of(sensor, known.device)
         self.setWindowTitle(self.tr("From a walk: {}").format(sensor.name))
@@ -166,7 +166,7 @@ class WalkDialog(QDialog):
             except ValueError as e:
                 self.words.setText(error_sentence(e))
                 return
-            known, home = zoned(self.document.project, self.sensor), room_of(self.document.project, self.sensor)
+            known, home = zoned_sensor(self.document.project, self.sensor), room_of(self.document.project, self.sensor)
             seen = () if known is None else known.spots
             self.over.places = {s.id: s.at for s in seen if home is None or s.room == home.id}
             self.log, self.found = None, None
@@ -372,7 +372,7 @@ class _Over(QWidget):
             for pose, colour in ((self.drawn, alpha(t.soft, 0.5)), (self.found, alpha(hue, 0.75))):
                 if pose is not None:
                     p.setBrush(colour)
-                    for x, y in places_read(pose, some, 0.9):
+                    for x, y in positions_of(pose, some, 0.9):
                         p.drawEllipse(at(float(x), float(y)), 1.8, 1.8)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(t.soft, 1.4, Qt.PenStyle.DashLine))
