@@ -121,7 +121,7 @@ def test_a_week_of_six_trackers_with_five_targets():
     w = wanted_of(project, project.sensors[0], truth)
     watched = watched_by(project, w.mounted, w.level)
     assert watched is not None
-    lives, noticed = truth.lives(1), notices_on(project, "t0", truth, 1)
+    lives, noticed = truth.household_day(1), notices_on(project, "t0", truth, 1)
     day = [truth.calendar.midnight(1), truth.calendar.midnight(2)]
     loop = median_s(lambda: many_targets.targets_of(watched[1], truth.household, lives, noticed, day), 5)
     plain = median_s(lambda: targets_of(watched[1], truth.household, lives, noticed), 5)

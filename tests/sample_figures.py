@@ -208,7 +208,7 @@ def of_week() -> Any:
             for s in r.recording.sensors
         },
         "people": {
-            t.person.id: [len(t.arrive), float((t.leave - t.arrive).sum()), t.out[:5].tolist(), t.speed[:5].tolist()]
+            t.person.id: [len(t.arrive), float((t.leave - t.arrive).sum()), t.exit_at[:5].tolist(), t.speed[:5].tolist()]
             for t in r.truth.tracks
         },
         "needs light": {room: r.needs_light(room).total() for room in r.scores},

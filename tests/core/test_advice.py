@@ -29,7 +29,7 @@ from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of
-from vastwatch.people.floors import in_the_way
+from vastwatch.people.floors import blocked
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.sensing.coverage import spot_notice_s
@@ -339,7 +339,7 @@ def test_walkers_are_judged_where_somebody_can_walk(room):
     points = np.array([[1.0, 1.0], [2.5, 2.0], [4.0, 3.0]])
     shelf, rug = shelf_at(2.0, 1.5, 3.0, 2.5), replace(shelf_at(0.5, 0.5, 1.5, 1.5, 0.02), id="rug")
     lamp = replace(shelf_at(3.5, 2.5, 4.5, 3.5, 2.4), id="high", z0=2.0)
-    assert in_the_way((shelf, rug, lamp), points).tolist() == [False, True, False]
+    assert blocked((shelf, rug, lamp), points).tolist() == [False, True, False]
     # A sensor that sees all but what is inside the shelf sees all of where people walk.
     full = replace(room, furnishings=(shelf,))
     cells = walked(full.rooms, full.furnishings, full.rooms[0])

@@ -141,12 +141,12 @@ def test_habits_are_those_of_the_day_sheets(room):
     h = habits(room, "big")
     truth = simulate_days(room, 14, 0)
     inside = truth.occupied("big", True)
-    assert h.come_per_s == pytest.approx(len(inside.rises) / (inside.end - inside.total()))
+    assert h.arrival_rate == pytest.approx(len(inside.rises) / (inside.end - inside.total()))
     assert set(h.share) == {"chair"} and h.share["chair"] == 1.0
-    assert 0.2 < h.walks_out < 0.8 and h.stay_s["chair"] > 60
+    assert 0.2 < h.leave_share < 0.8 and h.stay_s["chair"] > 60
     # Rooms that nobody uses are come into now and then all the same.
     empty = habits(replace(room, people=()), "big")
-    assert empty.share == {} and empty.come_per_s > 0
+    assert empty.share == {} and empty.arrival_rate > 0
 
 
 def test_rates_come_from_the_map_and_the_box(demo):

@@ -13,8 +13,8 @@ from vastwatch.design.placed import day_settings
 from vastwatch.design.project import Project, find, put
 from vastwatch.devices import AREA_FAMILIES, TOUCH_FAMILIES, catalogue
 from vastwatch.memo import MEMO
-from vastwatch.people.small_movements import small_movements
-from vastwatch.people.together import moved_in, together
+from vastwatch.people.small_movements import minor_motion_events
+from vastwatch.people.together import household_batch, motion_events_in
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal import many_lives, reports
 from vastwatch.rehearsal.reports import SensorRun, wanted_of
@@ -98,17 +98,17 @@ def test_a_room_lived_under_many_seeds_is_the_one_lived_under_each(demo):
 
 def test_whoever_lives_in_many_lives_walks_stays_and_moves_as_in_each(demo):
     lives = tuple(simulate_days(demo, 9, seed).household for seed in SEEDS)
-    every, moved = together(lives, 0, 9), moved_in(lives, 0, 9, "sitting")
+    every, moved = household_batch(lives, 0, 9), motion_events_in(lives, 0, 9, "sitting")
     people = len(demo.people)
-    assert every.lives == 3 and every.walk_of.max() < 3 * people
+    assert every.replicates == 3 and every.walk_of.max() < 3 * people
     for k, life in enumerate(lives):
-        alone = life.lives(0, 9)
+        alone = life.simulate(0, 9)
         for n in range(people):
-            mine, of = k * people + n, alone.walk_of == n
-            assert np.array_equal(every.walks.leave[every.walk_of == mine], alone.all.walk_leave[of])
-            assert np.array_equal(every.stays.tag[every.stay_of == mine], alone.all.stay_tag[alone.stay_of == n])
-            here = np.isin(alone.all.minor_spot, [i for i, s in enumerate(life.book.spots) if s.room == "sitting"])
-            t = alone.all.minor_t[here & (alone.minor_of == n)]
+            mine, of = k * people + n, alone.walk_person == n
+            assert np.array_equal(every.walks.leave[every.walk_of == mine], alone.joined.walk_leave[of])
+            assert np.array_equal(every.stays.tag[every.stay_of == mine], alone.joined.stay_tag[alone.stay_person == n])
+            here = np.isin(alone.joined.minor_spot, [i for i, s in enumerate(life.book.spots) if s.room == "sitting"])
+            t = alone.joined.minor_t[here & (alone.motion_person == n)]
             assert moved.t[moved.of == mine] == pytest.approx(t, abs=1e-6)
 
 
@@ -116,9 +116,9 @@ def test_small_movements_of_some_stays_are_those_of_them_all(demo):
     """Whatever else is asked for, a stay's movements stay what they are."""
     log = simulate_days(demo, 5, 2).household.logs()[0]
     stays = log.stays(0, 5)
-    t, of, large = small_movements(log.book.spots, stays, log.luck)
+    t, of, large = minor_motion_events(log.book.spots, stays, log.luck)
     for some in (np.arange(0, len(stays.spot), 3), np.arange(len(stays.spot))[::-1]):
-        fewer, whose, bigger = small_movements(log.book.spots, stays.at(some), log.luck)
+        fewer, whose, bigger = minor_motion_events(log.book.spots, stays.at(some), log.luck)
         for k, stay in enumerate(some.tolist()):
             a, b = np.sort(fewer[whose == k]), np.sort(t[of == stay])
             assert a.tolist() == b.tolist() and bigger[whose == k].sum() == large[of == stay].sum()

@@ -66,7 +66,7 @@ def test_a_days_plans_are_the_same_alone_and_among_others_and_the_last_line_befo
         assert errands == sorted(e for d in range(20) for e in plans.errands(d, d + 1))
         for t in np.linspace(0.0, 10 * DAY, 97):
             before = [spot for at, spot in zip(lines.at, lines.spot) if at <= t]
-            assert lines.in_force([t]) == before[-1:]
+            assert lines.spots_at([t]) == before[-1:]
 
 
 @given(

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import findings
 from vastwatch.people import simulate_days
-from vastwatch.people.reach import lost_spots
+from vastwatch.people.reach import unreachable_spots
 from vastwatch.rehearsal import rehearse
 from vastwatch.site.building import Room, Spot
 from vastwatch.site.people import Errand, Person, Stay
@@ -17,7 +17,7 @@ from vastwatch.site.people import Errand, Person, Stay
 def test_a_stay_that_no_way_leads_to_is_left_out_and_told(room):
     """They are not put into another room for that time, and nothing is judged by them."""
     walled = replace(room, openings=room.openings[1:])
-    assert [s.id for s in lost_spots(walled, walled.people[0])] == ["chair"]
+    assert [s.id for s in unreachable_spots(walled, walled.people[0])] == ["chair"]
     m = simulate_days(walled, 2, 1)
     for hour in range(48):
         assert m.where(m.tracks[0], hour * 3600.0 + 1).level == -1
@@ -44,6 +44,6 @@ def test_whoever_cannot_go_to_bed_is_nowhere_until_the_morning(room):
     assert rows == pytest.approx(np.array([(d * 86400 + 8 * 3600, d * 86400 + 20 * 3600) for d in range(3)]), abs=20)
     assert m.occupied("attic", False).total() == 0
     # No movement of theirs is made up at night either.
-    lives = m.household.lives(0, 3).all
+    lives = m.household.simulate(0, 3).joined
     hours = lives.minor_t % 86400 / 3600
     assert len(hours) and hours.min() > 7.9 and hours.max() < 20.1

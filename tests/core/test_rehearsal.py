@@ -60,7 +60,7 @@ def test_the_same_seed_lives_the_same_days_to_the_bit(demo):
     for x, y in zip(a.truth.tracks, b.truth.tracks):
         assert np.array_equal(x.arrive, y.arrive)
     for day in range(3):
-        assert np.array_equal(a.truth.lives(day).all.minor_t, b.truth.lives(day).all.minor_t)
+        assert np.array_equal(a.truth.household_day(day).joined.minor_t, b.truth.household_day(day).joined.minor_t)
     for ident, signal in a.signals.items():
         assert np.array_equal(signal.switches, b.signals[ident].switches)
     assert a.scores == b.scores
@@ -113,7 +113,7 @@ def test_whoever_is_on_their_way_at_the_last_midnight_has_not_stayed(room):
     (track,) = truth.tracks
     late = dataclasses.replace(
         track, arrive=np.append(track.arrive, truth.end + 2.3), leave=np.append(track.leave, truth.end + 900.0),
-        spot=np.append(track.spot, track.spot[0]), tag=np.append(track.tag, 0), out=np.append(track.out, truth.end - 4.0),
+        spot=np.append(track.spot, track.spot[0]), stay_id=np.append(track.stay_id, 0), exit_at=np.append(track.exit_at, truth.end - 4.0),
         route=np.append(track.route, track.route[0]), speed=np.append(track.speed, 1.0),
     )  # fmt: skip
     after = dataclasses.replace(truth, tracks=(late,))

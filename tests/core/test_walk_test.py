@@ -27,7 +27,7 @@ from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import find, put
 from vastwatch.geometry import polygons
-from vastwatch.people.floors import in_the_way
+from vastwatch.people.floors import blocked
 from vastwatch.sensing.figures import STANDING, Walker
 from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount
@@ -143,7 +143,7 @@ def test_in_and_out_goes_around_what_stands_there(demo):
             way = np.array(in_and_out(demo, name, door.id)[1:-1])
             along = np.vstack([np.linspace(a, b, 60) for a, b in pairwise(way)])
             there = [f for f in demo.furnishings if f.level == record.level]
-            assert not in_the_way(there, along[60:-60]).any() and polygons.contains(record.outline, along).all()
+            assert not blocked(there, along[60:-60]).any() and polygons.contains(record.outline, along).all()
     bent = replace(make_room(), furnishings=(), walls=make_room().walls)
     outline = ((0, 0), (5, 0), (5, 4), (4, 4), (4, 1), (0, 1))
     bent = put(bent, replace(find(bent.rooms, "big"), outline=outline))

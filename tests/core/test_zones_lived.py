@@ -243,7 +243,7 @@ def test_targets_are_those_of_the_arrays(name, demo):
             continue
         for most in (watched[1].device.targets, 1):
             seen = watched[1]._replace(device=replace(watched[1].device, targets=most))
-            lives, cuts = truth.household.lives(0, 3), [truth.calendar.midnight(d) for d in range(4)]
+            lives, cuts = truth.household.simulate(0, 3), [truth.calendar.midnight(d) for d in range(4)]
             noticed = notices_on_days(project, sensor.id, truth, 3)
             days = many_targets.targets_of(seen, truth.household, lives, noticed, cuts)
             plain = targets_of(seen, truth.household, lives, noticed)

@@ -16,7 +16,7 @@ from vastwatch.design.expressions import DoorLatch, every_part
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import find, find_any
 from vastwatch.design.relations import presence_of
-from vastwatch.people import Track, Where
+from vastwatch.people import Position, Track
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.rehearsal.troubles import Supply, lost_share, supplies
@@ -35,7 +35,7 @@ class Scene:
     """What the plan shows of an incident: whom it happened to, where, and the sight lines to them, best first."""
 
     person: str | None
-    where: Where | None
+    where: Position | None
     sights: tuple[SightLine, ...]
 
 
@@ -281,14 +281,14 @@ def first_name(track: Track) -> str:
     return track.person.name.split(",")[0]
 
 
-def place_words(where: Where | None) -> str:
+def place_words(where: Position | None) -> str:
     """Where somebody is, in words."""
     if where is None:
         return "somebody there"
     return "somebody walking there" if where.spot is None else f"the {where.spot.name}"
 
 
-def doing(r: Rehearsal, track: Track, where: Where) -> str:
+def doing(r: Rehearsal, track: Track, where: Position) -> str:
     """What somebody does there, in words."""
     if where.spot is None:
         return "walking past"

@@ -29,7 +29,7 @@ from vastwatch.design.ladders import rows_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
-from vastwatch.people import Where
+from vastwatch.people import Position
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.rehearsal.troubles import powered_in
@@ -69,7 +69,7 @@ class Chain:
     story: tuple[Link, ...]
     causes: tuple[Link, ...]
     person: str | None
-    where: Where | None
+    where: Position | None
     sights: tuple[SightLine, ...]
 
     @property
@@ -249,7 +249,7 @@ def _unnoticed(r: Rehearsal, incident: Incident, who: Witness, many: int) -> Lin
     )
 
 
-def _walks_along(r: Rehearsal, sensor: str, where: Where) -> bool:
+def _walks_along(r: Rehearsal, sensor: str, where: Position) -> bool:
     """Whether somebody walks more along an infrared sensor's sight line than across it: within 45 degrees of it, where
     its range along the line counts more than that across (docs/models.md, M2)."""
     it = find(r.project.sensors, sensor)

@@ -9,7 +9,7 @@ import numpy as np
 from vastwatch.design.ladders import ladder_sensors
 from vastwatch.design.project import find
 from vastwatch.design.relations import levels_in_order, presence_of
-from vastwatch.people import Track, Where
+from vastwatch.people import Position, Track
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.reactors import keepers_of, starters_of
 from vastwatch.rehearsal.scoring.incidents import Incident
@@ -24,7 +24,7 @@ class Witness(NamedTuple):
     """Somebody at an instant, where, and the sight lines to them, the quickest to notice first."""
 
     track: Track
-    where: Where
+    where: Position
     sights: tuple[SightLine, ...]
 
 
@@ -84,7 +84,7 @@ def asleep_in(r: Rehearsal, room: str, t: float) -> list[Track]:
     ]
 
 
-def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Where) -> tuple[SightLine, ...]:
+def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Position) -> tuple[SightLine, ...]:
     """Sight lines from those sensors to a person, the quickest to notice first."""
     order = levels_in_order(r.project)
     out = []

@@ -1,6 +1,6 @@
 """Where everybody is at each instant: day sheets turned into stays, routes and small movements."""
 
 from vastwatch.people.tracks import Track
-from vastwatch.people.truth import Truth, Where, simulate_days
+from vastwatch.people.truth import Position, Truth, simulate_days
 
 __all__ = ["Track", "Truth", "Where", "simulate_days"]

@@ -46,7 +46,7 @@ def floor_of(
         if o.kind != "window" and o.sill <= STEP_OVER:
             by_wall.setdefault(o.wall, []).append(o)
     for wall in walls:
-        for a, b in solid_stretches(wall, by_wall.get(wall.id, [])):
+        for a, b in solid_segments(wall, by_wall.get(wall.id, [])):
             _block(free, grid, a, b, wall.thickness / 2 + WALL_CLEARANCE)
     for f in furnishings:
         if f.z0 < OVERHEAD and f.z1 > STEP_OVER:
@@ -56,7 +56,7 @@ def floor_of(
     return floor(grid, free)
 
 
-def in_the_way(furnishings: Iterable[Furnishing], points: Array) -> NDArray[np.bool_]:
+def blocked(furnishings: Iterable[Furnishing], points: Array) -> NDArray[np.bool_]:
     """Which of (n, 2) points of a level nobody can walk over, because a piece of furniture stands there."""
     out = np.zeros(len(points), bool)
     for f in furnishings:
@@ -70,7 +70,7 @@ def in_the_way(furnishings: Iterable[Furnishing], points: Array) -> NDArray[np.b
     return out
 
 
-def solid_stretches(wall: Wall, gaps: list[Opening]) -> list[tuple[Array, Array]]:
+def solid_segments(wall: Wall, gaps: list[Opening]) -> list[tuple[Array, Array]]:
     """The stretches of a wall between openings, each from end to end."""
     a, b = np.asarray(wall.a, float), np.asarray(wall.b, float)
     length = float(np.hypot(*(b - a)))

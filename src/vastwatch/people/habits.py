@@ -20,8 +20,8 @@ class Habits(NamedTuple):
     """Of those who are awake. `come_per_s`: arrivals while nobody is there, per second of that. `walks_out`: the share
     of walks in the room that lead out of it. By spot: the share of the stays that are there, and their mean seconds."""
 
-    come_per_s: float
-    walks_out: float
+    arrival_rate: float
+    leave_share: float
     share: dict[str, float]
     stay_s: dict[str, float]
 
@@ -29,7 +29,7 @@ class Habits(NamedTuple):
     def visit_s(self) -> float:
         """How long somebody who has come stays in all, on average, seconds, standing or sitting."""
         stays = sum(self.share[s] * self.stay_s[s] for s in self.share)
-        return stays * (1.0 / max(self.walks_out, 1e-6) - 1.0)
+        return stays * (1.0 / max(self.leave_share, 1e-6) - 1.0)
 
 
 def habits(project: Project, room: str) -> Habits:

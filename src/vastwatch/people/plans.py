@@ -34,7 +34,7 @@ def clock_s(text: str) -> float:
     return int(text[:2]) * 3600.0 + int(text[3:]) * 60.0
 
 
-class Lines(NamedTuple):
+class Schedule(NamedTuple):
     """Lines of a day sheet as they are followed: instants, ascending, and the ids of the spots gone to from then on;
     `else_spot` before the first."""
 
@@ -42,7 +42,7 @@ class Lines(NamedTuple):
     spot: list[str]
     else_spot: str
 
-    def in_force(self, t: Sequence[float] | Array) -> list[str]:
+    def spots_at(self, t: Sequence[float] | Array) -> list[str]:
         """Where the sheet has somebody at some instants."""
         last = (np.searchsorted(self.at, t, side="right") - 1).tolist()
         return [self.spot[k] if k >= 0 else self.else_spot for k in last]
@@ -61,7 +61,7 @@ class Plans:
         self._lines_key = key_of(seed, person.id, "lines")
         self._errands_key = key_of(seed, person.id, "errands")
 
-    def lines(self, first: int, last: int) -> Lines:
+    def lines(self, first: int, last: int) -> Schedule:
         """The lines that hold on some days."""
         days, stays = np.arange(first, last), self.person.stays
         drawn = normal(sub_keys(self._lines_key, days)[:, None], np.arange(len(stays)))
@@ -75,9 +75,9 @@ class Plans:
             return self._without_vacations(first, last, at, day, line)
         # Of what falls on one instant the later day's counts last, and of one day the place that is last by name.
         order = np.lexsort((_ranks([s.spot for s in stays])[line], day, at))
-        return Lines(at[order], [stays[k].spot for k in line[order].tolist()], stays[-1].spot)
+        return Schedule(at[order], [stays[k].spot for k in line[order].tolist()], stays[-1].spot)
 
-    def _without_vacations(self, first: int, last: int, at: Array, day: Ints, line: Ints) -> Lines:
+    def _without_vacations(self, first: int, last: int, at: Array, day: Ints, line: Ints) -> Schedule:
         """The lines with those of a vacation left out, and the leaving at its beginning."""
         assert self._outside is not None
         leaves = _leaves(self.calendar, first, last)
@@ -85,7 +85,7 @@ class Plans:
         order = np.lexsort((_ranks(stays)[line], day, at))
         rows = [(float(at[k]), stays[line[k]]) for k in order.tolist()]
         rows = sorted([*rows, *((t, self._outside) for t in leaves)], key=lambda r: r[0])
-        return Lines(np.array([t for t, _ in rows]), [spot for _, spot in rows], stays[-1])
+        return Schedule(np.array([t for t, _ in rows]), [spot for _, spot in rows], stays[-1])
 
     def errands(self, first: int, last: int) -> list[tuple[float, float, str]]:
         """(begin, seconds, spot) of the errands that begin in the hours of some days, in order; those over midnight

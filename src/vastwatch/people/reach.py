@@ -14,7 +14,7 @@ from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 from vastwatch.site.people import Person
 
 
-def lost_spots(project: Project, person: Person) -> tuple[Spot, ...]:
+def unreachable_spots(project: Project, person: Person) -> tuple[Spot, ...]:
     """The spots of a person's day sheet that no way joins with the rest of it, in the order of the sheet.
 
     The rest is where they come in, or else where most lines of the sheet are. None where all hang together.

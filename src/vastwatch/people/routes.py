@@ -51,7 +51,7 @@ class Route:
         return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
 
     @cached_property
-    def out(self) -> int:
+    def exit_sample(self) -> int:
         """The sample at which the first room is left; 0 where it never is."""
         left = np.flatnonzero(self.room != self.room[0])
         return int(left[0]) if len(left) else 0
@@ -198,7 +198,7 @@ def _route(b: _Building, start: Spot, goal: Spot) -> Route | None:
     return None if around is None else _sampled(around, b)
 
 
-class Stretch(NamedTuple):
+class RouteSegment(NamedTuple):
     """A part of a route on one level (its place in order): corners (m, 2); `stair`: straight up or down one; `room`:
     the index of the room it is in up to its last point, -1 for none, None where it is in several."""
 
@@ -208,7 +208,7 @@ class Stretch(NamedTuple):
     room: int | None = None
 
 
-def _through(b: _Building, start: Spot, goal: Spot, furnished: bool) -> list[Stretch] | None:
+def _through(b: _Building, start: Spot, goal: Spot, furnished: bool) -> list[RouteSegment] | None:
     """The shortest way by floors and stairs."""
     place = {level.id: i for i, level in enumerate(b.levels)}
     here, there = place[find(b.rooms, start.room).level], place[find(b.rooms, goal.room).level]
@@ -239,18 +239,18 @@ class _Begun(NamedTuple):
 
     metres: float
     at: tuple[float, float]
-    stretches: tuple[Stretch, ...]
+    stretches: tuple[RouteSegment, ...]
 
     def walked(self, floor: Floor, level: int, to: tuple[float, float]) -> _Begun | None:
         """On over a level's floor, or None where no way leads there."""
         points = floor.route(self.at, to)
-        return None if points is None else self._on(Stretch(level, points), to)
+        return None if points is None else self._on(RouteSegment(level, points), to)
 
     def climbed(self, level: int, to: tuple[float, float]) -> _Begun:
         """Up or down a stair that runs straight."""
-        return self._on(Stretch(level, np.array([self.at, to]), True), to)
+        return self._on(RouteSegment(level, np.array([self.at, to]), True), to)
 
-    def _on(self, stretch: Stretch, to: tuple[float, float]) -> _Begun:
+    def _on(self, stretch: RouteSegment, to: tuple[float, float]) -> _Begun:
         length = float(np.hypot(*np.diff(stretch.points, axis=0).T).sum())
         return _Begun(self.metres + length, to, (*self.stretches, stretch))
 
@@ -259,7 +259,7 @@ def _metres(begun: _Begun) -> float:
     return begun.metres
 
 
-def _around_furniture(b: _Building, stretches: list[Stretch]) -> list[Stretch] | None:
+def _around_furniture(b: _Building, stretches: list[RouteSegment]) -> list[RouteSegment] | None:
     """The same rooms and doors, around what stands in each room, one stretch a room; None where something bars one."""
     out = []
     for stretch in stretches:
@@ -279,7 +279,7 @@ def _around_furniture(b: _Building, stretches: list[Stretch]) -> list[Stretch] |
                 if found is None:
                     return None
                 piece = found
-            out.append(Stretch(stretch.level, piece, room=k))
+            out.append(RouteSegment(stretch.level, piece, room=k))
     return out
 
 
@@ -287,7 +287,7 @@ def _point(row: Array) -> tuple[float, float]:
     return float(row[0]), float(row[1])
 
 
-def _sampled_along(stretch: Stretch, b: _Building) -> tuple[Array, NDArray[np.int32]]:
+def _sampled_along(stretch: RouteSegment, b: _Building) -> tuple[Array, NDArray[np.int32]]:
     """Points about every STEP along a stretch, on stairs closer, and the room index of each, -1 for none."""
     points = _spaced(stretch.points, STEP * STAIR_PACE if stretch.stair else STEP)
     if stretch.room is not None:
@@ -315,7 +315,7 @@ def _carried_on(room: NDArray[np.int32]) -> NDArray[np.int32]:
     return room[np.maximum.accumulate(known)]
 
 
-def _sampled(stretches: list[Stretch], b: _Building) -> Route:
+def _sampled(stretches: list[RouteSegment], b: _Building) -> Route:
     """The route along some stretches, each sampled by itself: one that is longer does not shift the others."""
     points, level, room, pace = [], [], [], []
     for k, stretch in enumerate(stretches):
@@ -352,7 +352,7 @@ class Along(NamedTuple):
 
 
 @exclude_from_size
-class RouteBook:
+class RouteTable:
     """The distinct routes of a building asked for so far; it only grows, so that indices keep their meaning."""
 
     def __init__(self, project: Project) -> None:
@@ -370,7 +370,7 @@ class RouteBook:
         """The samples of the first so many routes."""
         return _along(self, routes)
 
-    def gone(self, place: int) -> int:
+    def away_index(self, place: int) -> int:
         """The place of whoever vanishes at a spot; of such a place, itself."""
         n = len(self.spots) // 2
         return place if place >= n else place + n
@@ -391,7 +391,7 @@ class RouteBook:
 
 
 @memoised
-def _along(book: RouteBook, routes: int) -> Along:
+def _along(book: RouteTable, routes: int) -> Along:
     known = book.routes[:routes]
     samples = np.array([len(r.points) for r in known], np.int64)
     points, heading, pace, level = (
@@ -409,5 +409,5 @@ def _along(book: RouteBook, routes: int) -> Along:
         np.repeat(np.arange(len(known)), samples),
         np.cumsum(samples) - samples,
         samples,
-        np.array([r.out for r in known], np.int64),
+        np.array([r.exit_sample for r in known], np.int64),
     )

@@ -26,8 +26,8 @@ class Stays(NamedTuple):
 
     arrive: Array
     leave: Array
-    dawn: Array
-    dusk: Array
+    part_begin: Array
+    part_end: Array
     day: Ints
     spot: Ints
     tag: Ints
@@ -35,28 +35,28 @@ class Stays(NamedTuple):
     @property
     def since(self) -> Array:
         """From when on they are there, of what is told."""
-        return np.maximum(self.arrive, self.dawn)
+        return np.maximum(self.arrive, self.part_begin)
 
     @property
     def until(self) -> Array:
         """Until when."""
-        return np.minimum(self.leave, self.dusk)
+        return np.minimum(self.leave, self.part_end)
 
     def at(self, some: Any) -> Stays:
         """Some of the rows."""
         return Stays(*(column[some] for column in self))
 
 
-class Luck(NamedTuple):
+class MotionKeys(NamedTuple):
     """The keys of draws: of the gaps, of which movements are large, and of settling; one for all stays or one each."""
 
     gaps: Any
     large: Any
     settling: Any
 
-    def at(self, some: Any) -> Luck:
+    def at(self, some: Any) -> MotionKeys:
         """Of some of the stays."""
-        return Luck(*(key[some] if np.ndim(key) else key for key in self))
+        return MotionKeys(*(key[some] if np.ndim(key) else key for key in self))
 
 
 class _Laws(NamedTuple):
@@ -85,7 +85,7 @@ def _laws(spots: tuple[Spot, ...]) -> _Laws:
 Gaps = Callable[[Keys, Array, Array, Array, Array, Array, Array], tuple[Array, Ints]]
 
 
-def gaps_of(
+def motion_times(
     keys: Keys, since: Array, lasts: Array, dawn: Array, median: Array, sigma: Array, rate: Array
 ) -> tuple[Array, Ints]:
     """Instants from `dawn` on at which those who stay somewhere `since` then, for so long, move, and of which stay each
@@ -110,34 +110,34 @@ def gaps_of(
     return np.concatenate(times), np.concatenate(whose)
 
 
-def small_movements(
-    spots: tuple[Spot, ...], stays: Stays, luck: Luck, gaps: Gaps = gaps_of
+def minor_motion_events(
+    spots: tuple[Spot, ...], stays: Stays, motion_keys: MotionKeys, gaps: Gaps = motion_times
 ) -> tuple[Array, Ints, NDArray[np.bool_]]:
     """When those who stay move, in no order, of which stay each movement is, and whether it is a large one; `gaps` says
     what lies between them."""
     laws = _laws(spots)
     here = np.flatnonzero(laws.here[stays.spot])
     if len(here) < len(stays.spot):
-        stays, luck = stays.at(here), luck.at(here)
+        stays, motion_keys = stays.at(here), motion_keys.at(here)
     spot = stays.spot
-    keys = sub_keys(luck.gaps, stays.tag)
+    keys = sub_keys(motion_keys.gaps, stays.tag)
     # A stay of more than a day is taken up anew at midnight: the gap that spans it is not told from another.
-    long = stays.arrive < stays.dawn - DAY
-    since = np.where(long, stays.dawn, stays.arrive)
-    keys = np.where(long, sub_keys(keys, at_ms(stays.dawn)), keys)
+    long = stays.arrive < stays.part_begin - DAY
+    since = np.where(long, stays.part_begin, stays.arrive)
+    keys = np.where(long, sub_keys(keys, at_ms(stays.part_begin)), keys)
     law = laws.median_s[spot], laws.sigma[spot], laws.rate[spot]
-    moved, whose = gaps(keys, since, stays.until - since, stays.dawn, *law)
-    settled, of = _settling(stays, np.flatnonzero(laws.down[spot]), luck)
-    by = luck.at(whose).large
+    moved, whose = gaps(keys, since, stays.until - since, stays.part_begin, *law)
+    settled, of = _settling(stays, np.flatnonzero(laws.down[spot]), motion_keys)
+    by = motion_keys.at(whose).large
     large = np.concatenate([uniform(by, at_ms(moved)) < LARGE_SHARE, np.ones(len(settled), bool)])
     return np.concatenate([moved, settled]), here[np.concatenate([whose, of])], large
 
 
-def _settling(stays: Stays, some: Ints, luck: Luck) -> tuple[Array, Ints]:
+def _settling(stays: Stays, some: Ints, motion_keys: MotionKeys) -> tuple[Array, Ints]:
     """The large movements with which whoever sits or lies down at some stays settles and rises, as far as they are
     told; and of which of the stays."""
     down = stays.at(some)
-    keys = sub_keys(luck.at(some).settling, down.tag)
+    keys = sub_keys(motion_keys.at(some).settling, down.tag)
     drawn = SETTLING_S * uniform(keys[:, None], np.arange(2 * SETTLING))
     t = np.concatenate([down.arrive[:, None] + drawn[:, :SETTLING], down.leave[:, None] - drawn[:, SETTLING:]], axis=1)
     inside = (t >= down.since[:, None]) & (t < down.until[:, None])

@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 
 from vastwatch.draws import at_ms, key_of, normal
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
-from vastwatch.people.reach import lost_spots
-from vastwatch.people.routes import STEP, RouteBook
-from vastwatch.people.small_movements import Luck, Stays, small_movements
+from vastwatch.people.reach import unreachable_spots
+from vastwatch.people.routes import STEP, RouteTable
+from vastwatch.people.small_movements import MotionKeys, Stays, minor_motion_events
 from vastwatch.signals import Calendar
 from vastwatch.site.people import Person
 
@@ -41,8 +41,8 @@ class Track:
     arrive: Array
     leave: Array
     spot: Ints
-    tag: Ints
-    out: Array
+    stay_id: Ints
+    exit_at: Array
     route: Ints
     speed: Array
 
@@ -57,7 +57,7 @@ class Walks(NamedTuple):
     speed: Array
 
 
-class Days(NamedTuple):
+class PersonDays(NamedTuple):
     """Some of one person's days: walks that touch them, whole; stays, cut at midnights, each with its day; small
     movements and where."""
 
@@ -91,25 +91,25 @@ class _Known(NamedTuple):
 class TrackLog:
     """A person's track, growing by whole days."""
 
-    def __init__(self, person: Person, book: RouteBook, calendar: Calendar, seed: int) -> None:
+    def __init__(self, person: Person, book: RouteTable, calendar: Calendar, seed: int) -> None:
         self.person, self.book, self.calendar = person, book, calendar
         outside = next((s.id for s in book.project.spots if s.activity == "away"), None)
         self._plans = Plans(person, calendar, seed, outside)
         self._pace_key = key_of(seed, person.id, "pace")
-        self.luck = Luck(*(key_of(seed, person.id, name) for name in ("minor", "large", "settle")))
+        self.luck = MotionKeys(*(key_of(seed, person.id, name) for name in ("minor", "large", "settle")))
         self._growing = Lock()
-        self._lost = {s.id for s in lost_spots(book.project, person)}
+        self._lost = {s.id for s in unreachable_spots(book.project, person)}
         # Nobody runs errands from where they are not.
         self._away = {s.id for s in book.project.spots if s.activity == "away"} | self._lost
         # It begins a day early, so that errands late in the evening before are on their way.
         dawn = calendar.midnight(-1)
         self._known = -1
         self._busy = dawn
-        (begin,) = self._plans.lines(self._known - IN_FORCE_DAYS, self._known + 2).in_force([dawn])
+        (begin,) = self._plans.lines(self._known - IN_FORCE_DAYS, self._known + 2).spots_at([dawn])
         if begin in self._lost:
             # Gone from a place that they can come back to.
             home = next(line.spot for line in person.stays if line.spot not in self._lost)
-            spot = book.gone(book.place[home])
+            spot = book.away_index(book.place[home])
         else:
             spot = book.place[begin]
         nothing, nowhere = np.empty(0), np.zeros(0, int)
@@ -142,15 +142,15 @@ class TrackLog:
             k.route[past:n], k.speed[past:n],
         )  # fmt: skip
 
-    def days(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Days:
+    def days(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> PersonDays:
         """What the person did from one day to another (not with it), cut at every midnight; small movements only at
         the `spots` that are asked for, by default all."""
         stays = self.stays(first, last)
         some = np.arange(len(stays.spot)) if spots is None else np.flatnonzero(spots[stays.spot])
-        t, of, large = small_movements(self.book.spots, stays.at(some), self.luck)
+        t, of, large = minor_motion_events(self.book.spots, stays.at(some), self.luck)
         order = np.argsort(t, kind="stable")
         t, of, large = t[order], some[of[order]], large[order]
-        return Days(
+        return PersonDays(
             *self.walks(first, last),
             stays.since, stays.until, stays.day, stays.spot, stays.tag, t, stays.spot[of], large,
         )  # fmt: skip
@@ -186,7 +186,7 @@ class TrackLog:
             goal = place[goal_id]
             if goal_id in self._lost:
                 # They are nowhere, or out as before, until a line that they can follow.
-                goal = here if self.book.spots[here].activity == "away" else self.book.gone(here)
+                goal = here if self.book.spots[here].activity == "away" else self.book.away_index(here)
             if goal == here:
                 continue
             index = self.book.between(here, goal)
@@ -229,11 +229,11 @@ class TrackLog:
         begin, end = self.calendar.midnight(first), self.calendar.midnight(last)
         lines = self._plans.lines(first - IN_FORCE_DAYS, last + 1)
         errands = [e for e in self._plans.errands(first - 1, last) if begin <= e[0] < end and e[2] not in self._lost]
-        meant = lines.in_force([at for at, _, _ in errands])
-        after = lines.in_force([at + lasts for at, lasts, _ in errands])
+        meant = lines.spots_at([at for at, _, _ in errands])
+        after = lines.spots_at([at + lasts for at, lasts, _ in errands])
         out: list[tuple[float, str]] = []
         if begin <= self._busy < end:
-            out += [(self._busy, spot) for spot in lines.in_force([self._busy])]
+            out += [(self._busy, spot) for spot in lines.spots_at([self._busy])]
         since, until = [begin], [self._busy]
         for (at, lasts, spot), there, then in zip(errands, meant, after):
             if at < self._busy or there in self._away:

@@ -19,8 +19,8 @@ from vastwatch.design.free_days import days_away, free_days
 from vastwatch.design.project import Project
 from vastwatch.design.relations import levels_in_order
 from vastwatch.memo import exclude_from_size, memoised
-from vastwatch.people.routes import STEP, Route, RouteBook
-from vastwatch.people.tracks import Days, Track, TrackLog
+from vastwatch.people.routes import STEP, Route, RouteTable
+from vastwatch.people.tracks import PersonDays, Track, TrackLog
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Person
@@ -35,7 +35,7 @@ FARTHEST = 368
 KEPT_DAYS, KEPT_ROOMS = 7, 6
 
 
-class Where(NamedTuple):
+class Position(NamedTuple):
     """A position on the plan; `level` indexes the levels by elevation, -1 out of the house; `spot` while staying."""
 
     at: tuple[float, float]
@@ -51,7 +51,7 @@ class There(NamedTuple):
     asking: Signal
 
 
-class Changes(NamedTuple):
+class RoomChanges(NamedTuple):
     """Where the room changes along all routes, one after the other: samples from where the first room is left, and the
     room from there on; route k has rows first[k] to first[k + 1]."""
 
@@ -77,9 +77,9 @@ class Truth:
     spot_level: Ints
     household: Household
 
-    def lives(self, day: int) -> Lives:
+    def household_day(self, day: int) -> HouseholdDays:
         """What everybody did on one day."""
-        return self.household.lives(day, day + 1)
+        return self.household.simulate(day, day + 1)
 
     @property
     def begin(self) -> date:
@@ -110,12 +110,12 @@ class Truth:
         )
 
     @cached_property
-    def _changes(self) -> Changes:
+    def _changes(self) -> RoomChanges:
         first = np.concatenate([[0], np.cumsum([len(r.changes[0]) for r in self.routes])]).astype(int)
         if not self.routes:
-            return Changes(np.empty(0, int), np.empty(0, int), first)
+            return RoomChanges(np.empty(0, int), np.empty(0, int), first)
         at, rooms = map(np.concatenate, zip(*(r.changes for r in self.routes)))
-        return Changes(at - np.repeat([r.out for r in self.routes], np.diff(first)), rooms, first)
+        return RoomChanges(at - np.repeat([r.exit_sample for r in self.routes], np.diff(first)), rooms, first)
 
     def _places(self, track: Track) -> tuple[Array, Ints, NDArray[np.bool_]]:
         """Instants at which the person's room changes, the room from then on (-1 away), and whether they sleep there;
@@ -135,7 +135,7 @@ class Truth:
         count = (c.first[1:] - c.first[:-1])[track.route]
         walk = np.repeat(np.arange(len(count)), count)
         row = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + c.first[track.route][walk]
-        t = np.concatenate([track.arrive, track.out[walk] + c.sample[row] * STEP / track.speed[walk]])
+        t = np.concatenate([track.arrive, track.exit_at[walk] + c.sample[row] * STEP / track.speed[walk]])
         r = np.concatenate([at_spot[track.spot], c.room[row]])
         asleep = np.concatenate([(activity == "sleeping")[track.spot], np.zeros(len(row), bool)])
         order = np.argsort(t, kind="stable")
@@ -218,37 +218,37 @@ class Truth:
         rows = np.column_stack([times[k], times[k + 1]])
         return rows[rows[:, 1] > rows[:, 0]]
 
-    def where(self, track: Track, t: float) -> Where:
+    def where(self, track: Track, t: float) -> Position:
         """Where a person is at an instant."""
         k = max(int(np.searchsorted(track.arrive, t, side="right")) - 1, 0)
         spot = self.spots[track.spot[k]]
         if t < track.leave[k] or k >= len(track.route):
             level = -1 if spot.activity == "away" else int(self.spot_level[track.spot[k]])
-            return Where(spot.at, level, spot, spot.facing)
+            return Position(spot.at, level, spot, spot.facing)
         r = self.routes[track.route[k]]
-        i = r.out + math.floor((t - track.out[k]) * track.speed[k] / STEP)
+        i = r.out + math.floor((t - track.exit_at[k]) * track.speed[k] / STEP)
         i = min(max(i, 0), len(r.points) - 1)
         x, y = r.points[i]
-        return Where((float(x), float(y)), int(r.level[i]), None, float(r.heading[i]))
+        return Position((float(x), float(y)), int(r.level[i]), None, float(r.heading[i]))
 
 
 @dataclass(frozen=True, eq=False)
-class Lives:
+class HouseholdDays:
     """What everybody did on some days, [begin, end): `walk_of`, `stay_of` and `minor_of` say whose each row is, by
     place among the people. The other columns are those of `tracks.Days`; small movements may be told room by room."""
 
     begin: float
     end: float
     people: tuple[Person, ...]
-    walk_of: Ints
-    stay_of: Ints
-    minor_of: Ints
-    all: Days
+    walk_person: Ints
+    stay_person: Ints
+    motion_person: Ints
+    joined: PersonDays
 
     @cached_property
     def _minor_by_spot(self) -> tuple[Ints, Ints]:
         """The rows of the small movements, spot after spot, and where each spot's begin."""
-        spot = self.all.minor_spot
+        spot = self.joined.minor_spot
         order = np.argsort(spot, kind="stable")
         return order, np.searchsorted(spot[order], np.arange(int(spot.max(initial=-1)) + 2))
 
@@ -273,7 +273,7 @@ def simulate_days(project: Project, days: int, seed: int) -> Truth:
 class Household:
     """The people of a building, from a date on: who lives which days. Equal where its parts are the same."""
 
-    book: RouteBook
+    book: RouteTable
     people: tuple[Person, ...]
     begin: str
     zone: str
@@ -285,7 +285,7 @@ class Household:
         """Everybody's log of days."""
         return [_log(p, self.book, self.begin, self.zone, self.seed, self.free, self.away) for p in self.people]
 
-    def lives(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Lives:
+    def simulate(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> HouseholdDays:
         """Everybody's days from one to another (not with it). Of long times the small movements may be asked for at
         some `spots` of the book alone. Kept for a few days, or a few rooms; else made anew."""
         if last - first <= KEPT_DAYS:
@@ -297,8 +297,8 @@ class Household:
 
 
 @memoised
-def _book(levels, walls, openings, rooms, furnishings, spots) -> RouteBook:  # type: ignore[no-untyped-def]
-    return RouteBook(
+def _book(levels, walls, openings, rooms, furnishings, spots) -> RouteTable:  # type: ignore[no-untyped-def]
+    return RouteTable(
         Project(
             name="", levels=levels, walls=walls, openings=openings, rooms=rooms, furnishings=furnishings, spots=spots
         )
@@ -307,28 +307,28 @@ def _book(levels, walls, openings, rooms, furnishings, spots) -> RouteBook:  # t
 
 @memoised
 def _log(
-    person: Person, book: RouteBook, begin: str, zone: str, seed: int, free: tuple[str, ...], away: tuple[str, ...]
+    person: Person, book: RouteTable, begin: str, zone: str, seed: int, free: tuple[str, ...], away: tuple[str, ...]
 ) -> TrackLog:
     calendar = Calendar(date.fromisoformat(begin), zone, FARTHEST, free=free, away=away)
     return TrackLog(person, book, calendar, seed)
 
 
 _NONE, _NOWHERE = np.empty(0), np.zeros(0, int)
-_NOTHING = Days(
+_NOTHING = PersonDays(
     _NONE, _NONE, _NONE, _NOWHERE, _NONE, _NONE, _NONE, _NOWHERE, _NOWHERE, _NOWHERE, _NONE, _NOWHERE,
     np.zeros(0, bool),
 )  # fmt: skip
 
 
-def _lives_afresh(household: Household, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Lives:
+def _lives_afresh(household: Household, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> HouseholdDays:
     days = [log.days(first, last, spots) for log in household.logs()]
 
     def whose(column: int) -> Ints:
         return np.repeat(np.arange(len(days)), [len(d[column]) for d in days])
 
-    joined = Days(*(np.concatenate(c) for c in zip(*days))) if days else _NOTHING
+    joined = PersonDays(*(np.concatenate(c) for c in zip(*days))) if days else _NOTHING
     calendar = Calendar(date.fromisoformat(household.begin), household.zone, 1)
-    return Lives(
+    return HouseholdDays(
         calendar.midnight(first), calendar.midnight(last), household.people, whose(0), whose(5), whose(10), joined
     )
 
@@ -336,18 +336,20 @@ def _lives_afresh(household: Household, first: int, last: int, spots: NDArray[np
 _lives = memoised(_lives_afresh)
 
 
-def _lives_in(household: Household, first: int, last: int, rooms: list[str]) -> Lives:
+def _lives_in(household: Household, first: int, last: int, rooms: list[str]) -> HouseholdDays:
     """With the small movements in some rooms alone, one room after the other."""
     lives = _lives_unmoved(household, first, last)
     found = [_moved_in(household, first, last, room) for room in rooms]
     if not found:
         return lives
     who, t, spot, large = (np.concatenate(column) for column in zip(*found))
-    return replace(lives, minor_of=who, all=lives.all._replace(minor_t=t, minor_spot=spot, minor_large=large))
+    return replace(
+        lives, motion_person=who, joined=lives.joined._replace(minor_t=t, minor_spot=spot, minor_large=large)
+    )
 
 
 @memoised
-def _lives_unmoved(household: Household, first: int, last: int) -> Lives:
+def _lives_unmoved(household: Household, first: int, last: int) -> HouseholdDays:
     """Without any small movement."""
     return _lives_afresh(household, first, last, np.zeros(len(household.book.spots), bool))
 
@@ -356,7 +358,7 @@ def _lives_unmoved(household: Household, first: int, last: int) -> Lives:
 def _moved_in(household: Household, first: int, last: int, room: str) -> tuple[Ints, Array, Ints, NDArray[np.bool_]]:
     """The small movements in a room: whose, when, at which spot, and whether large."""
     lives = _lives_afresh(household, first, last, np.array([s.room == room for s in household.book.spots]))
-    return lives.minor_of, lives.all.minor_t, lives.all.minor_spot, lives.all.minor_large
+    return lives.motion_person, lives.joined.minor_t, lives.joined.minor_spot, lives.joined.minor_large
 
 
 @memoised

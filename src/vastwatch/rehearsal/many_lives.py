@@ -19,7 +19,7 @@ from vastwatch.design.project import Project
 from vastwatch.draws import Keys, key_of, sub_keys
 from vastwatch.loops import notices as loops
 from vastwatch.people.routes import STEP
-from vastwatch.people.together import Moved, Together, in_order, moved_in, together
+from vastwatch.people.together import HouseholdBatch, MotionEvents, group_by_owner, household_batch, motion_events_in
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.noticing.at_rest import DENSE, Seen, is_doubtful, pressed, seen_fading
 from vastwatch.rehearsal.noticing.notices import (
@@ -69,7 +69,7 @@ def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
     """See to it for one sensor; `by_state`: whether it is asked while it sees somebody move."""
     truths = [truth for _, truth in left]
     mounted, level, *_ = left[0][0]
-    every = together(tuple(truth.household for truth in truths), 0, truths[0].calendar.days)
+    every = household_batch(tuple(truth.household for truth in truths), 0, truths[0].calendar.days)
     reports: list[list[Signal]] = [[] for _ in left]
     moving: list[list[Signal]] = [[] for _ in left]
     for k, part in enumerate(each_part(mounted)):
@@ -119,18 +119,18 @@ def _thinned(found: _Found, hold: float, blind: float) -> _Found:
     return found._replace(start=start, end=end, of=of)
 
 
-def _sorted(found: list[_Found], every: Together) -> _Noticed:
+def _sorted(found: list[_Found], every: HouseholdBatch) -> _Noticed:
     """All that was noticed, in each life in order."""
     start, end = (np.concatenate(column) for column in zip(*((f.start, f.end) for f in found)))
     life = np.concatenate([f.of // f.many for f in found])
     moving = np.repeat([f.moving for f in found], [len(f.of) for f in found])
-    order = in_order(start, life)
-    cuts = np.searchsorted(life[order], np.arange(every.lives + 1))
+    order = group_by_owner(start, life)
+    cuts = np.searchsorted(life[order], np.arange(every.replicates + 1))
     return _Noticed(start[order], end[order], moving[order], cuts)
 
 
 def _noticed(
-    part: MountedSensor, level: int, truths: Sequence[Truth], every: Together, joined_s: float
+    part: MountedSensor, level: int, truths: Sequence[Truth], every: HouseholdBatch, joined_s: float
 ) -> Iterator[_Found]:
     """What a part of a sensor notices of people in some lives; of notices within `joined_s` of each other the first and
     the last are enough."""
@@ -148,12 +148,18 @@ def _noticed(
 
     yield _walking(part, every, chances, bearing, many, (keys("look"), keys("walk")), joined_s)
     for room in dict.fromkeys(one.book.spots[k].room for k in np.flatnonzero(spots).tolist()):
-        yield _moving(moved_in(lives, 0, days, room), chances, bearing, many, keys("minor"))
+        yield _moving(motion_events_in(lives, 0, days, room), chances, bearing, many, keys("minor"))
     yield _resting(every, chances, bearing, many, max(own_hold_s(part), SURE_HOLD_S), keys("still"))
 
 
 def _walking(
-    part: MountedSensor, every: Together, c: Chances, bearing: Ints, many: int, keys: tuple[Keys, Keys], joined_s: float
+    part: MountedSensor,
+    every: HouseholdBatch,
+    c: Chances,
+    bearing: Ints,
+    many: int,
+    keys: tuple[Keys, Keys],
+    joined_s: float,
 ) -> _Found:
     """Instants at which a walker is noticed."""
     w = every.walks
@@ -167,14 +173,14 @@ def _walking(
     return _Found(t, t, True, who, many)
 
 
-def _moving(moved: Moved, c: Chances, bearing: Ints, many: int, keys: Keys) -> _Found:
+def _moving(moved: MotionEvents, c: Chances, bearing: Ints, many: int, keys: Keys) -> _Found:
     """Instants at which a small movement is noticed."""
     hit = loops.noticed_moving(moved.t, moved.spot, moved.large, moved.of, bearing, c.large, c.small, keys)
     t = moved.t[hit]
     return _Found(t, t, True, moved.of[hit], many)
 
 
-def _resting(every: Together, c: Chances, bearing: Ints, many: int, hold: float, keys: Keys) -> _Found:
+def _resting(every: HouseholdBatch, c: Chances, bearing: Ints, many: int, hold: float, keys: Keys) -> _Found:
     """Stretches during which somebody at rest is seen: see `notices`."""
     place = bearing[every.stay_of], every.stays.spot
     rates, margin = c.still[place], c.margin[place]

@@ -33,7 +33,7 @@ from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import buttons_in, level_number, presence_of
 from vastwatch.draws import key_of
 from vastwatch.memo import MEMO, memoised
-from vastwatch.people.routes import RouteBook
+from vastwatch.people.routes import RouteTable
 from vastwatch.people.truth import There, Truth
 from vastwatch.rehearsal.noticing.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
@@ -217,7 +217,7 @@ def _stretches(
 
 @memoised
 def _chances(
-    mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], book: RouteBook, kgs: tuple[float, ...]
+    mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], book: RouteTable, kgs: tuple[float, ...]
 ) -> Array:
     """How readily each of some sensors notices somebody who waves, by how heavy they are and at which spot, (sensors,
     kgs, spots)."""

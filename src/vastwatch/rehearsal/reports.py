@@ -23,7 +23,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.design.relations import level_number
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, exclude_from_size, is_memoised, memoised
-from vastwatch.people.truth import Lives, Truth
+from vastwatch.people.truth import HouseholdDays, Truth
 from vastwatch.rehearsal.noticing.condensing import condensed
 from vastwatch.rehearsal.noticing.notices import Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.noticing.nuisance import Weekly, false_in_each, of_day, week_of
@@ -150,7 +150,7 @@ def _hours(calendar: Calendar, v: DaySetting) -> Signal:
 
 def _hear_days(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
     """See to it that all days of some sensors are kept; their lives are looked at by all of them together."""
-    lives: dict[tuple[int, int], Lives] = {}
+    lives: dict[tuple[int, int], HouseholdDays] = {}
     for w in wanted:
         for part, weekly in zip(each_part(w.mounted), w.false):
             _hear(part, w.level, truth, weekly, lives, spots)
@@ -162,7 +162,7 @@ def _run_long(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> d
     told: list[list[list[Array]]] = [[] for _ in wanted]
     for first in range(0, truth.calendar.days, TOGETHER):
         last = min(first + TOGETHER, truth.calendar.days)
-        lives = truth.household.lives(first, last, spots)
+        lives = truth.household.simulate(first, last, spots)
         for w, parts, rows in zip(wanted, heard, told):
             for k, (part, weekly, so_far) in enumerate(zip(each_part(w.mounted), w.false, parts)):
                 noticed = _noticed(part, w.level, truth, weekly, first, last, lives)
@@ -195,7 +195,7 @@ def _zones(w: Wanted, truth: Truth) -> dict[str, Signal]:
     days = range(truth.calendar.days)
     noticed = [_notices_of_day(part, w.level, truth, weekly, d) for d in days]
     together = Notices(*(np.concatenate(columns) for columns in zip(*noticed)))
-    lives = truth.household.lives(0, len(days))
+    lives = truth.household.simulate(0, len(days))
 
     def keep(day: int, targets: Targets) -> None:
         # Whoever plays the week asks for them next.
@@ -209,7 +209,7 @@ def _targets_of_day(
     watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
 ) -> Targets:
     noticed = _notices_of_day(part, level, truth, weekly, day)
-    return targets_of(watched, truth.household, truth.lives(day), noticed)
+    return targets_of(watched, truth.household, truth.household_day(day), noticed)
 
 
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
@@ -295,7 +295,9 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
             heard.append([_heard(part, n) for n in left])
             if zoning is not None and zoning.part == k:
                 days = range(truth.calendar.days)
-                rows = [r for d in days for r in zone_rows(zoning, truth, truth.lives(d), left[d], range(d, d + 1))]
+                rows = [
+                    r for d in days for r in zone_rows(zoning, truth, truth.household_day(d), left[d], range(d, d + 1))
+                ]
                 zones = zone_signals(zoning, rows, truth)
         runs.append(replace(_joined(mounted, heard, truth), zones=zones))
     run = runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)
@@ -329,7 +331,7 @@ def _key(what: str, mounted: MountedSensor, level: int, truth: Truth, day: int, 
 
 
 def _hear(
-    mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, lives: dict[tuple[int, int], Lives],
+    mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, lives: dict[tuple[int, int], HouseholdDays],
     spots: NDArray[np.bool_],
 ) -> None:  # fmt: skip
     """See to it that a part's days are kept; `lives` holds those looked at so far, with the small movements at the
@@ -340,7 +342,7 @@ def _hear(
         return
     first, last = lacking[0], lacking[-1] + 1
     if (first, last) not in lives:
-        lives[first, last] = truth.household.lives(first, last, spots)
+        lives[first, last] = truth.household.simulate(first, last, spots)
     noticed = _noticed(mounted, level, truth, weekly, first, last, lives[first, last])
     midnights = [truth.calendar.midnight(d) for d in range(first, last + 1)]
     for day, n in zip(range(first, last), by_day(noticed, midnights)):
@@ -349,7 +351,7 @@ def _hear(
 
 
 def _noticed(
-    mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: Lives
+    mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: HouseholdDays
 ) -> Notices:
     false = tuple(f for d in range(first, last) for f in of_day(weekly, truth.calendar, d))
     return notices_of(mounted, level, truth.household, lives, false, own_hold_s(mounted))
@@ -357,7 +359,7 @@ def _noticed(
 
 def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int) -> Notices:
     def work() -> Notices:
-        return _noticed(mounted, level, truth, weekly, day, day + 1, truth.lives(day))
+        return _noticed(mounted, level, truth, weekly, day, day + 1, truth.household_day(day))
 
     return MEMO.get(_key("notices", mounted, level, truth, day, weekly), work)
 

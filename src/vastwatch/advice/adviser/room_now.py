@@ -24,7 +24,7 @@ from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
 from vastwatch.memo import memoised
-from vastwatch.people.floors import in_the_way
+from vastwatch.people.floors import blocked
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
 from vastwatch.sensing.hazards import false_rate, on_date
@@ -65,7 +65,7 @@ class RoomNow:
         self.bounds = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
         cells = grid.points[grid.mask(room.outline).ravel()]
         # Nobody walks inside a wardrobe.
-        walked = cells[~in_the_way((f for f in project.furnishings if f.level == room.level), cells)]
+        walked = cells[~blocked((f for f in project.furnishings if f.level == room.level), cells)]
         self.cells = np.asfortranarray(walked if len(walked) else cells)
         self.at = np.array([s.at for s in self.spots], float).reshape(-1, 2)
         self.minor_motion = np.array([MINOR_MOTION[s.activity].rate for s in self.spots], float)

@@ -36,7 +36,7 @@ from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
-from vastwatch.people.floors import in_the_way
+from vastwatch.people.floors import blocked
 from vastwatch.people.routes import route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_cells, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
@@ -276,7 +276,7 @@ def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: R
     """The cells of a room over which somebody can walk, as flat indices on its level's grid; all of them in a room full
     of furniture."""
     cells, grid = room_cells(rooms, room), level_grid(rooms, room.level)
-    free = cells[~in_the_way((f for f in furnishings if f.level == room.level), grid.points[cells])]
+    free = cells[~blocked((f for f in furnishings if f.level == room.level), grid.points[cells])]
     return free if len(free) else cells
 
 

@@ -20,8 +20,8 @@ from vastwatch.design.relations import lamps_in, levels_in_order, presence_of
 from vastwatch.devices import ModuleType
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
-from vastwatch.people.floors import solid_stretches, stair_ends
-from vastwatch.people.reach import lost_spots
+from vastwatch.people.floors import solid_segments, stair_ends
+from vastwatch.people.reach import unreachable_spots
 from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Person
@@ -186,7 +186,7 @@ def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
     """Places of day sheets to which no way leads: those hours are left out of every figure."""
     lost: dict[str, list[Person]] = {}
     for person in project.people:
-        for spot in lost_spots(project, person):
+        for spot in unreachable_spots(project, person):
             lost.setdefault(spot.id, []).append(person)
     for ident, people in lost.items():
         spot = find(project.spots, ident)
@@ -292,7 +292,7 @@ def _landing_shut(project: Project, stair: Furnishing, foot: Point, head: Point,
         step = (at[0] + way * LANDING_M * ux, at[1] + way * LANDING_M * uy)
         for wall in walls:
             gaps = [o for o in project.openings if o.wall == wall.id and o.kind != "window"]
-            for a, b in solid_stretches(wall, gaps):
+            for a, b in solid_segments(wall, gaps):
                 if segments_cross((at, step), ((float(a[0]), float(a[1])), (float(b[0]), float(b[1])))):
                     return end
     return None

@@ -74,10 +74,10 @@ def chain_of(project: Project, reports: Sequence[Report]) -> Chain:
     spots = [s for s in light_spots(project, room.id) if s.id in h.share] or light_spots(project, room.id)
     n = 2 + len(spots)
     moves = np.zeros((n, n))
-    moves[0, 1] = h.come_per_s
+    moves[0, 1] = h.arrival_rate
     share = np.array([h.share.get(s.id, 0.0) for s in spots])
     share = share / share.sum() if share.sum() > 0 else np.full(len(spots), 1.0 / max(len(spots), 1))
-    out = h.walks_out if len(spots) else 1.0
+    out = h.leave_share if len(spots) else 1.0
     moves[1, 0] = out / WALK_S
     for k, spot in enumerate(spots):
         moves[1, 2 + k] = (1.0 - out) * share[k] / WALK_S

@@ -9,7 +9,7 @@ from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState, same
 from vastwatch.desk.results.in_hand import trackers
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.people.truth import Where
+from vastwatch.people.truth import Position
 from vastwatch.rehearsal.run import Rehearsal
 
 # The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
@@ -71,7 +71,7 @@ def _targets(rehearsal: Rehearsal, focus: Focus) -> tuple[tuple[str, tuple[float
     return tuple(out)
 
 
-def _in_the_dark(rehearsal: Rehearsal, person: str, where: Where, t: float) -> bool:
+def _in_the_dark(rehearsal: Rehearsal, person: str, where: Position, t: float) -> bool:
     """Whether somebody asks for light, in a room that needs it and has none."""
     if where.spot is not None and not where.spot.asks_for_light:
         return False

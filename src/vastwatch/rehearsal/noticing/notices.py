@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from vastwatch.draws import Keys, at_ms, key_of, poisson_times_batch, sub_keys, uniform
 from vastwatch.memo import memoised
-from vastwatch.people.routes import STEP, Along, RouteBook
-from vastwatch.people.truth import Household, Lives
+from vastwatch.people.routes import STEP, Along, RouteTable
+from vastwatch.people.truth import Household, HouseholdDays
 from vastwatch.rehearsal.noticing.at_rest import is_doubtful, pressed, seen_at_rest, seen_fading
 from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker, body_of
@@ -56,7 +56,12 @@ class FalseSource(NamedTuple):
 
 
 def notices_of(
-    mounted: MountedSensor, level: int, household: Household, lives: Lives, false: tuple[FalseSource, ...], hold: float
+    mounted: MountedSensor,
+    level: int,
+    household: Household,
+    lives: HouseholdDays,
+    false: tuple[FalseSource, ...],
+    hold: float,
 ) -> Notices:
     """What one sensor (or one part of a housing) notices of some days that a household lives, cut at midnights.
 
@@ -109,14 +114,14 @@ def _bearings(mounted: MountedSensor, people: tuple[Person, ...]) -> tuple[tuple
     return tuple((p.kind == "pet", p.body_kg if by_weight else ADULT_KG) for p in people)
 
 
-def chances_of(mounted: MountedSensor, level: int, book: RouteBook, people: tuple[Person, ...]) -> Chances:
+def chances_of(mounted: MountedSensor, level: int, book: RouteTable, people: tuple[Person, ...]) -> Chances:
     """How well a sensor on a level (by elevation) notices people on all routes known so far, and at the spots."""
     return _chances(mounted, level, book, len(book.routes), _bearings(mounted, people))
 
 
 @memoised
 def _chances(
-    mounted: MountedSensor, level: int, book: RouteBook, routes: int, bearings: tuple[tuple[bool, float], ...]
+    mounted: MountedSensor, level: int, book: RouteTable, routes: int, bearings: tuple[tuple[bool, float], ...]
 ) -> Chances:
     distinct = sorted(set(bearings)) or [(False, ADULT_KG)]
     along = book.along(routes)
@@ -159,7 +164,7 @@ def _where_noticed(seen: Array, here: Ints, along: Along) -> tuple[Array, Ints, 
 
 
 @memoised
-def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float) -> StayDetection:
+def _stay_chances(mounted: MountedSensor, book: RouteTable, level: int, pet: bool, kg: float) -> StayDetection:
     """How somebody at each spot is noticed: not at all where people leave the building, for they are gone."""
     n = len(book.spots)
     large, small, still, near, margin = np.zeros(n), np.zeros(n), np.zeros(n), np.full(n, np.inf), np.zeros(n)
@@ -193,7 +198,7 @@ def spots_noticed(mounted: MountedSensor, level: int, household: Household) -> N
 
 
 @memoised
-def chances_of_large_movements(mounted: MountedSensor, book: RouteBook, level: int, kg: float) -> Array:
+def chances_of_large_movements(mounted: MountedSensor, book: RouteTable, level: int, kg: float) -> Array:
     """The chance, for each spot, that a sensor on a level (by elevation) notices a large movement of an adult there."""
     return _stay_chances(mounted, book, level, False, kg).large
 
@@ -201,25 +206,25 @@ def chances_of_large_movements(mounted: MountedSensor, book: RouteBook, level: i
 Found = tuple[Array, Array, Ids, NDArray[np.bool_]]
 
 
-def _found(start: Array, end: Array, who: Ints, lives: Lives, moving: bool) -> Found:
+def _found(start: Array, end: Array, who: Ints, lives: HouseholdDays, moving: bool) -> Found:
     ids = np.array([p.id for p in lives.people], object)
     return start, end, ids[who] if len(ids) else np.zeros(0, object), np.full(len(start), moving)
 
 
-def _keys(lives: Lives, *names: object) -> NDArray[np.uint64]:
+def _keys(lives: HouseholdDays, *names: object) -> NDArray[np.uint64]:
     """A key for each person."""
     return np.array([key_of(*names, p.id) for p in lives.people], np.uint64)
 
 
-def _walks(mounted: MountedSensor, lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
+def _walks(mounted: MountedSensor, lives: HouseholdDays, c: Chances, name: tuple[object, ...]) -> Found:
     """Instants at which a walker is noticed."""
-    w = lives.all
-    bearing = c.who[lives.walk_of]
+    w = lives.joined
+    bearing = c.who[lives.walk_person]
     some = np.flatnonzero(c.until[bearing, w.walk_route] >= 0) if len(w.walk_route) else np.zeros(0, int)
     leave, arrive, out, route, speed = (
         x[some] for x in (w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed)
     )
-    who = lives.walk_of[some]
+    who = lives.walk_person[some]
     # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks. Only
     # those are taken at which they are where anything is noticed, and one sample beside.
     step, reach = STEP / speed, (bearing[some], route)
@@ -248,33 +253,33 @@ def _walks(mounted: MountedSensor, lives: Lives, c: Chances, name: tuple[object,
     return _found(t[hit], t[hit], person[hit], lives, True)
 
 
-def _minor(lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
+def _minor(lives: HouseholdDays, c: Chances, name: tuple[object, ...]) -> Found:
     """Instants at which a small movement is noticed."""
-    w = lives.all
+    w = lives.joined
     if len(w.minor_t) == 0:
         return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, True)
     # Of the movements at all spots, those at the spots where any is noticed.
     at = lives.minor_at(np.flatnonzero(((c.large > 0) | (c.small > 0)).any(axis=0)))
-    bearing, spot = c.who[lives.minor_of[at]], w.minor_spot[at]
+    bearing, spot = c.who[lives.motion_person[at]], w.minor_spot[at]
     chance = np.where(w.minor_large[at], c.large[bearing, spot], c.small[bearing, spot])
     some = at[chance > 0]
-    t, who = w.minor_t[some], lives.minor_of[some]
+    t, who = w.minor_t[some], lives.motion_person[some]
     hit = uniform(_keys(lives, *name, "minor")[who], at_ms(t)) < chance[chance > 0]
     return _found(t[hit], t[hit], who[hit], lives, True)
 
 
-def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> Found:
+def _still(lives: HouseholdDays, c: Chances, hold: float, name: tuple[object, ...]) -> Found:
     """Stretches during which somebody at rest is seen without a gap longer than the device's own hold. They know no
     yesterday: each stay begins anew at midnight."""
-    w = lives.all
+    w = lives.joined
     if len(w.stay_spot) == 0:
         return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, False)
-    place = c.who[lives.stay_of], w.stay_spot
+    place = c.who[lives.stay_person], w.stay_spot
     rates, margin = c.still[place], c.margin[place]
     doubtful = is_doubtful(margin)
     some = np.flatnonzero((rates > 0) | doubtful)
-    keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_of[some]], w.stay_tag[some]), w.stay_day[some])
-    a, b, who = w.stay_from[some], w.stay_to[some], lives.stay_of[some]
+    keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_person[some]], w.stay_tag[some]), w.stay_day[some])
+    a, b, who = w.stay_from[some], w.stay_to[some], lives.stay_person[some]
     if doubtful.any():
         seen = pressed(keys, margin[some], a, b, hold)
     elif c.fading is None:

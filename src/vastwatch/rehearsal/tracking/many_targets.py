@@ -20,8 +20,8 @@ from vastwatch.draws import key_of
 from vastwatch.geometry import polygons
 from vastwatch.loops import targets as loops
 from vastwatch.memo import memoised
-from vastwatch.people.routes import STEP, RouteBook
-from vastwatch.people.truth import Household, Lives
+from vastwatch.people.routes import STEP, RouteTable
+from vastwatch.people.truth import Household, HouseholdDays
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.tracking.targets import IMAGE_SHARE, WANDER_WEIGHTS, Targets, Watched
 from vastwatch.sensing.hazards import hazard_body
@@ -36,14 +36,14 @@ _FOR_GOOD = 1e12
 
 
 def targets_of(
-    watched: Watched, household: Household, lives: Lives, noticed: Notices, midnights: list[float]
+    watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices, midnights: list[float]
 ) -> list[Targets]:
     """The targets of some days, one day after the other between successive midnights, from what was noticed in them."""
     return list(map(_told(watched, household, lives, noticed), pairwise(midnights)))
 
 
 def zones_of(
-    watched: Watched, household: Household, lives: Lives, noticed: Notices, midnights: list[float],
+    watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices, midnights: list[float],
     zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules,
 ) -> list[list[Array]]:  # fmt: skip
     """Which zones are `occupied` day after day: of each day as soon as it is told, so that no more than a few are held,
@@ -59,7 +59,7 @@ def zones_of(
 
 
 def _told(
-    watched: Watched, household: Household, lives: Lives, noticed: Notices
+    watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices
 ) -> Callable[[tuple[float, float]], Targets]:
     """What is told from one midnight to the next."""
     bodies = _bodies(watched, household, lives, noticed)
@@ -106,7 +106,7 @@ class _Body(NamedTuple):
     who: int
 
 
-def _bodies(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> loops.Bodies:
+def _bodies(watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices) -> loops.Bodies:
     names = [*(p.id for p in lives.people), *(h.id for h in watched.hazards)]
     place = {name: k for k, name in enumerate(names)}
     source = np.fromiter((place[s] for s in noticed.source.tolist()), np.int64, len(noticed.source))
@@ -157,12 +157,12 @@ _Doing = tuple[Array, Array, Array, Array, NDArray[np.bool_], Array, Array, Arra
 _NONE, _NOWHERE = np.empty(0), np.zeros(0, np.int64)
 
 
-def _person(level: int, book: RouteBook, lives: Lives, k: int) -> _Doing:
+def _person(level: int, book: RouteTable, lives: HouseholdDays, k: int) -> _Doing:
     """The stays and walks of a person, each in the order of time."""
-    d, pet = lives.all, lives.people[k].kind == "pet"
-    stay = np.flatnonzero(lives.stay_of == k)
+    d, pet = lives.joined, lives.people[k].kind == "pet"
+    stay = np.flatnonzero(lives.stay_person == k)
     stay = stay[np.argsort(d.stay_from[stay], kind="stable")]
-    walk = np.flatnonzero(lives.walk_of == k)
+    walk = np.flatnonzero(lives.walk_person == k)
     walk = walk[np.argsort(d.walk_leave[walk], kind="stable")]
     at, chest, here = _spots(book, level)
     spot = d.stay_spot[stay]
@@ -174,7 +174,7 @@ def _person(level: int, book: RouteBook, lives: Lives, k: int) -> _Doing:
 
 
 @memoised
-def _spots(book: RouteBook, level: int) -> tuple[Array, Array, NDArray[np.bool_]]:
+def _spots(book: RouteTable, level: int) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Where each spot is, how high the chest is of whoever stays there, and whether it is on a level and not away."""
     here = [s.activity != "away" and lv == level for s, lv in zip(book.spots, book.spot_level)]
     at = np.array([s.at for s in book.spots], float).reshape(-1, 2)
@@ -196,13 +196,13 @@ _NOBODY = _Body(
 
 
 @memoised
-def _ways(book: RouteBook, routes: int, level: int) -> loops.RouteSamples:
+def _ways(book: RouteTable, routes: int, level: int) -> loops.RouteSamples:
     """The first so many routes."""
     known = book.routes[:routes]
     first = np.concatenate([[0], np.cumsum([len(r.points) for r in known])]).astype(np.int64)
     points = np.concatenate([np.empty((0, 2)), *(r.points for r in known)])
     here = np.concatenate([np.zeros(0, np.int64), *(r.level for r in known)]) == level
-    return loops.RouteSamples(points, here, first, np.array([r.out for r in known], np.int64), STEP)
+    return loops.RouteSamples(points, here, first, np.array([r.exit_sample for r in known], np.int64), STEP)
 
 
 def _radar(watched: Watched) -> loops.Radar:

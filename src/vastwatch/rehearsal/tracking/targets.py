@@ -22,8 +22,8 @@ from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import key_of, normal_pair, uniform
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
-from vastwatch.people.routes import STEP, RouteBook
-from vastwatch.people.truth import Household, Lives
+from vastwatch.people.routes import STEP, RouteTable
+from vastwatch.people.truth import Household, HouseholdDays
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.sensing.hazards import hazard_body
 from vastwatch.sensing.tracker import (
@@ -94,7 +94,7 @@ class Watched(NamedTuple):
     hazards: tuple[Hazard, ...]
 
 
-def targets_of(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> Targets:
+def targets_of(watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices) -> Targets:
     """The targets of some days, from what was noticed of them."""
     people = [p.id for p in lives.people]
     # Most of those who live in a large building it never notices.
@@ -144,7 +144,7 @@ def _each_once(first: Ints, last: Ints) -> Ints:
     return np.repeat(first - np.cumsum(count) + count, count) + np.arange(int(count.sum()))
 
 
-def _person(watched: Watched, household: Household, lives: Lives, k: int, noticed: Notices) -> _Found:
+def _person(watched: Watched, household: Household, lives: HouseholdDays, k: int, noticed: Notices) -> _Found:
     person = lives.people[k]
     mine = noticed.source == person.id
     tick = _ticks(noticed.start[mine], noticed.end[mine], 0.0)
@@ -183,13 +183,13 @@ def _wander(key: int, tick: Ints) -> tuple[Single, Single]:
 
 
 def _places(
-    book: RouteBook, level: int, lives: Lives, k: int, t: Array, pet: bool
+    book: RouteTable, level: int, lives: HouseholdDays, k: int, t: Array, pet: bool
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Where a person is at some instants, how high their chest is, and whether on the level and not away."""
-    d = lives.all
+    d = lives.joined
     at, chest = np.zeros((len(t), 2)), np.full(len(t), CHEST_M["pet" if pet else "standing"])
     here = np.zeros(len(t), bool)
-    walk = np.flatnonzero(lives.walk_of == k)
+    walk = np.flatnonzero(lives.walk_person == k)
     if len(walk):
         walk = walk[np.argsort(d.walk_leave[walk], kind="stable")]
         j = np.searchsorted(d.walk_leave[walk], t, side="right") - 1
@@ -201,7 +201,7 @@ def _places(
         sample = out[route] + np.floor((t[on] - d.walk_out[w]) * d.walk_speed[w] / STEP).astype(int)
         row = first[route] + np.clip(sample, 0, length - 1)
         at[on], here[on] = points[row], levels[row] == level
-    stay = np.flatnonzero(lives.stay_of == k)
+    stay = np.flatnonzero(lives.stay_person == k)
     if len(stay):
         stay = stay[np.argsort(d.stay_from[stay], kind="stable")]
         j = np.searchsorted(d.stay_from[stay], t, side="right") - 1
@@ -216,12 +216,12 @@ def _places(
 
 
 @memoised
-def _samples(book: RouteBook, routes: int) -> tuple[Array, Ints, Ints, Ints]:
+def _samples(book: RouteTable, routes: int) -> tuple[Array, Ints, Ints, Ints]:
     """Points and levels of the first so many routes, one after the other, where each begins, and the sample at which it
     leaves its first room."""
     known = book.routes[:routes]
     first = np.concatenate([[0], np.cumsum([len(r.points) for r in known])]).astype(int)
-    out = np.array([r.out for r in known], int)
+    out = np.array([r.exit_sample for r in known], int)
     return np.concatenate([r.points for r in known]), np.concatenate([r.level for r in known]), first, out
 
 

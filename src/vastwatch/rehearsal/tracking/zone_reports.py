@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project
 from vastwatch.design.records import Zone
 from vastwatch.devices.types import ZoneRules
-from vastwatch.people.truth import Lives, Truth
+from vastwatch.people.truth import HouseholdDays, Truth
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.tracking.targets import Targets, Watched, occupied, targets_of
 from vastwatch.sensing.model import MountedSensor, each_part
@@ -59,7 +59,7 @@ def watched_by(project: Project, mounted: MountedSensor, level: int) -> tuple[in
 
 
 def zone_rows(
-    zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range,
+    zoning: Zoning, truth: Truth, lives: HouseholdDays, noticed: Notices, days: range,
     keep: Callable[[int, Targets], None] = lambda _, targets: None,
 ) -> list[list[Array]]:  # fmt: skip
     """Day after day, the rows of each zone; `keep` hears of each day's targets, unless they are very many."""

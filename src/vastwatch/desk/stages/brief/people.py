@@ -21,7 +21,7 @@ from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.stages.brief.week import WeekStrip
-from vastwatch.people.reach import lost_spots
+from vastwatch.people.reach import unreachable_spots
 from vastwatch.site.people import Days, Errand, Person, Stay
 from vastwatch.words import error_sentence
 
@@ -198,7 +198,7 @@ class PeoplePage(Sleeper):
         if person is None:
             return
         self.edited.fill()
-        lost = [f"“{s.name}” in {find(project.rooms, s.room).name.lower()}" for s in lost_spots(project, person)]
+        lost = [f"“{s.name}” in {find(project.rooms, s.room).name.lower()}" for s in unreachable_spots(project, person)]
         self.lost.setText(
             self.tr("No way leads to {}. Time meant to be spent there is left out of all figures.").format(
                 ", ".join(lost)
