@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from vastwatch.control.belief.filtering import Filter, filter_of
-from vastwatch.control.belief.rates import Chain, chain_of, chains_in
+from vastwatch.control.belief.filtering import BeliefFilter, filter_of
+from vastwatch.control.belief.rates import MarkovChain, markov_chain, markov_chains
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.expressions import Belief, Report
 from vastwatch.design.project import find
@@ -31,25 +31,25 @@ def on(*rows) -> Signal:
 STEP_S = 0.01
 
 
-def chain(seed: int, spots: int, sensors: int) -> Chain:
+def chain(seed: int, spots: int, sensors: int) -> MarkovChain:
     rng = np.random.default_rng(seed)
     n = 2 + spots
     moves = rng.uniform(0.0, 0.05, (n, n))
     moves[0, 2:] = moves[2:, 0] = 0.0
     np.fill_diagonal(moves, 0.0)
     np.fill_diagonal(moves, -moves.sum(axis=1))
-    return Chain(moves, rng.uniform(1e-4, 0.2, (sensors, n)), rng.uniform(1e-3, 0.5, (sensors, n)))
+    return MarkovChain(moves, rng.uniform(1e-4, 0.2, (sensors, n)), rng.uniform(1e-3, 0.5, (sensors, n)))
 
 
-def by_small_steps(c: Chain, reports: list[Signal], dt: float = STEP_S) -> np.ndarray:
+def by_small_steps(c: MarkovChain, reports: list[Signal], dt: float = STEP_S) -> np.ndarray:
     """The belief at every step, by Euler's method: the chain moves a little, and what did not switch is weighed."""
-    v = c.at_first
+    v = c.stationary
     out = []
     now = [bool(r.first) for r in reports]
     for k in range(int(END / dt)):
         t = (k + 1) * dt
         leaving = sum(np.where(s, e, b) for s, b, e in zip(now, c.begins, c.ends))
-        v = v + dt * (v @ c.moves - v * leaving)
+        v = v + dt * (v @ c.generator - v * leaving)
         for i, r in enumerate(reports):
             if bool(r.at(t)) != now[i]:
                 v = v * (c.ends if now[i] else c.begins)[i]
@@ -63,8 +63,8 @@ def by_small_steps(c: Chain, reports: list[Signal], dt: float = STEP_S) -> np.nd
 def test_the_filter_is_that_of_small_steps(seed):
     c = chain(seed, seed, 1 + seed % 2)
     reports = [on((50, 60), (61, 62), (300, 420)), on((55, 80), (500, 501))][: 1 + seed % 2]
-    f = Filter(c, 0.6, 0.2)
-    told, said = f.told(reports), f.on(reports)
+    f = BeliefFilter(c, 0.6, 0.2)
+    told, said = f.probability(reports), f.presence(reports)
     slow = by_small_steps(c, reports)
     t = np.arange(1.0, END - 1, 7.3)
     # Told in straight pieces between its looks: between them it is a little off.
@@ -81,8 +81,8 @@ def test_one_spot_and_one_sensor_is_the_simple_formula():
     ln(l1 / l0), and the hold is (logit p_now - logit p_off) / (l1 - l0)."""
     l1, l0 = 1 / 30, 1 / 3600
     still = np.zeros((2, 2))
-    c = Chain(still + np.array([[-1e-9, 1e-9], [1e-9, -1e-9]]), np.array([[l0, l1]]), np.array([[1.0, 1.0]]))
-    said = Filter(c, 0.6, 0.1).on([on((100, 100.5), (110, 110.5))])
+    c = MarkovChain(still + np.array([[-1e-9, 1e-9], [1e-9, -1e-9]]), np.array([[l0, l1]]), np.array([[1.0, 1.0]]))
+    said = BeliefFilter(c, 0.6, 0.1).presence([on((100, 100.5), (110, 110.5))])
     logit = 0.0 - (l1 - l0) * 109.5 + 2 * math.log(l1 / l0)
     hold = (logit - math.log(0.1 / 0.9)) / (l1 - l0)
     assert said.intervals[-1] == pytest.approx([100.0, 110.5 + hold], abs=0.01)
@@ -93,9 +93,9 @@ def test_what_comes_later_changes_nothing_before_it(seed, cut):
     c = chain(seed, 2, 1)
     rng = np.random.default_rng(seed)
     rows = np.sort(rng.uniform(0, END, 12)).reshape(-1, 2)
-    whole = Filter(c, 0.5, 0.2).on([Signal.from_intervals(rows, 0.0, END)])
+    whole = BeliefFilter(c, 0.5, 0.2).presence([Signal.from_intervals(rows, 0.0, END)])
     before = rows[rows[:, 1] < cut]
-    part = Filter(c, 0.5, 0.2).on([Signal.from_intervals(before, 0.0, END)])
+    part = BeliefFilter(c, 0.5, 0.2).presence([Signal.from_intervals(before, 0.0, END)])
     t = np.linspace(0, min(cut, rows[len(before), 0] if len(before) < len(rows) else END) - 1e-3, 500)
     assert (whole.at(t) == part.at(t)).all()
 
@@ -107,13 +107,13 @@ def test_an_hour_that_was_heard_before_is_as_if_heard_afresh():
     end = 20 * 3600.0
     a, b = (Signal.from_intervals(np.sort(rng.uniform(0, end, 400)).reshape(-1, 2), 0.0, end) for _ in range(2))
     kept = filter_of(c, 0.5, 0.2)
-    kept.on([a, b])
+    kept.presence([a, b])
     waved = a | Signal.from_intervals([(7_000.0, 7_003.0), (40_000.0, 40_002.0)], 0.0, end)
     heard = len(kept._hours)
-    assert kept.on([waved, b]).same_as(Filter(c, 0.5, 0.2).on([waved, b]), 1e-9)
+    assert kept.presence([waved, b]).same_as(BeliefFilter(c, 0.5, 0.2).presence([waved, b]), 1e-9)
     assert len(kept._hours) - heard < 12
     # Thresholds that contradict each other flicker no end: they are kept apart.
-    assert Filter(c, 0.3, 0.6).on([a, b]).total() > 0
+    assert BeliefFilter(c, 0.3, 0.6).presence([a, b]).total() > 0
 
 
 def test_lives_laid_end_to_end_believe_as_each_alone():
@@ -122,8 +122,8 @@ def test_lives_laid_end_to_end_believe_as_each_alone():
     step = 2 * END
     rows = np.concatenate([alone.intervals, alone.intervals + step])
     alive = Signal.from_intervals([(0, END), (step, step + END)], 0.0, 2 * step)
-    both = Filter(c, 0.5, 0.2).on([Signal.from_intervals(rows, 0.0, 2 * step)], alive)
-    one = Filter(c, 0.5, 0.2).on([alone]).intervals
+    both = BeliefFilter(c, 0.5, 0.2).presence([Signal.from_intervals(rows, 0.0, 2 * step)], alive)
+    one = BeliefFilter(c, 0.5, 0.2).presence([alone]).intervals
     assert both.intervals == pytest.approx(np.concatenate([one, one + step]), abs=1e-6)
 
 
@@ -131,9 +131,9 @@ def test_the_hold_depends_on_where_one_was_last_noticed(demo):
     """Noticed where one is seen well and then no more: gone sooner than where one is hardly seen."""
     still = np.array([[-1e-4, 1e-4, 0, 0], [0.1, -0.2, 0.05, 0.05], [0, 0.001, -0.001, 0], [0, 0.001, 0, -0.001]])
     near, far = [1e-6, 1.0, 0.1, 0.001], [1e-6, 1.0, 1e-6, 0.05]
-    c = Chain(still, np.array([near, far]), np.array([[0.5, 0.5, 0.5, 0.5]] * 2))
-    seen_well = Filter(c, 0.5, 0.05).on([on((100, 101), (110, 111)), on()])
-    hardly = Filter(c, 0.5, 0.05).on([on((100, 101)), on((110, 111), (118, 119))])
+    c = MarkovChain(still, np.array([near, far]), np.array([[0.5, 0.5, 0.5, 0.5]] * 2))
+    seen_well = BeliefFilter(c, 0.5, 0.05).presence([on((100, 101), (110, 111)), on()])
+    hardly = BeliefFilter(c, 0.5, 0.05).presence([on((100, 101)), on((110, 111), (118, 119))])
     assert hardly.falls[-1] - 119 > 1.2 * (seen_well.falls[-1] - 111)
 
 
@@ -151,10 +151,10 @@ def test_habits_are_those_of_the_day_sheets(room):
 
 def test_rates_come_from_the_map_and_the_box(demo):
     of = (Report(sensor="pir-sitting"), Report(sensor="tracker-sitting", zone="zone-sofa"))
-    c = chain_of(demo, of)
+    c = markov_chain(demo, of)
     spots = [s for s in demo.spots if s.room == "sitting" and s.id in habits(demo, "sitting").share]
-    assert c.moves.shape == (2 + len(spots),) * 2 and c.moves.sum(axis=1) == pytest.approx(0.0)
-    assert c.at_first.sum() == pytest.approx(1.0) and (c.at_first @ c.moves) == pytest.approx(0.0, abs=1e-9)
+    assert c.generator.shape == (2 + len(spots),) * 2 and c.generator.sum(axis=1) == pytest.approx(0.0)
+    assert c.stationary.sum() == pytest.approx(1.0) and (c.stationary @ c.generator) == pytest.approx(0.0, abs=1e-9)
     # A walker is noticed far sooner than a sitter, and nobody hardly ever.
     assert c.begins[0, 1] > 10 * c.begins[0, 2:].max() > 1000 * c.begins[0, 0]
     # A zone tells of the spots in it alone.
@@ -162,7 +162,7 @@ def test_rates_come_from_the_map_and_the_box(demo):
     assert c.begins[1, sofa] > 100 * c.begins[1, window]
     # Equal figures are one chain, so that what is concluded of them is found again.
     belief = Belief(of=of)
-    assert chains_in(demo, [belief])[0] is chains_in(demo, [replace(belief, on_above=0.7)])[0]
+    assert markov_chains(demo, [belief])[0] is markov_chains(demo, [replace(belief, on_above=0.7)])[0]
 
 
 def test_a_believed_light_is_rehearsed_with_people_who_wave(demo):

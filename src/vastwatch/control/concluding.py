@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.belief.fusion import Leaf, beliefs, evaluate, leaves
-from vastwatch.control.belief.rates import Chain, chains_in
+from vastwatch.control.belief.rates import MarkovChain, markov_chains
 from vastwatch.control.light.clock import clock_time
 from vastwatch.control.light.darkness import dark_as_told
 from vastwatch.control.manual.by_hand import on_by_hand
@@ -68,7 +68,7 @@ def concluded(
     if len(every) == 1 and every[0] is expr:
         return _said(project, every[0], recording, waved or {}, named)
     said = tuple(_said(project, leaf, recording, waved or {}, named) for leaf in every)
-    return _concluded(expr, said, chains_in(project, beliefs(expr)))
+    return _concluded(expr, said, markov_chains(project, beliefs(expr)))
 
 
 def _said(
@@ -98,11 +98,13 @@ def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float)
 
 
 @memoised
-def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...]) -> Signal:
+def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[MarkovChain, ...]) -> Signal:
     return evaluated(expr, said, chains)
 
 
-def evaluated(expr: Expr, said: Sequence[Signal], chains: Sequence[Chain] = (), alive: Signal | None = None) -> Signal:
+def evaluated(
+    expr: Expr, said: Sequence[Signal], chains: Sequence[MarkovChain] = (), alive: Signal | None = None
+) -> Signal:
     """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that;
     `alive` as for `evaluate`."""
     heard = iter(said)

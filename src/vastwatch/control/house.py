@@ -14,7 +14,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from vastwatch.control.belief.filtering import filter_of
-from vastwatch.control.belief.rates import Chain, chains_in
+from vastwatch.control.belief.rates import MarkovChain, markov_chains
 from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
@@ -75,14 +75,14 @@ def parts_said(house: HouseRun, presence: Conclusion) -> list[PartSaid]:
         belief = None
         if isinstance(part, Belief):
             of = [concluded(house.project, each, house.recording, waved, named) for each in part.of]
-            belief = _believed(chains_in(house.project, [part])[0], tuple(of), part.on_above, part.off_below)
+            belief = _believed(markov_chains(house.project, [part])[0], tuple(of), part.on_above, part.off_below)
         out.append(PartSaid(path, concluded(house.project, part, house.recording, waved, named), belief))
     return out
 
 
 @memoised
-def _believed(chain: Chain, said: tuple[Signal, ...], on_above: float, off_below: float) -> TimeSeries:
-    return filter_of(chain, on_above, off_below).told(said)
+def _believed(chain: MarkovChain, said: tuple[Signal, ...], on_above: float, off_below: float) -> TimeSeries:
+    return filter_of(chain, on_above, off_below).probability(said)
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.belief.fusion import Leaf, beliefs, leaves
-from vastwatch.control.belief.rates import Chain, chains_in
+from vastwatch.control.belief.rates import MarkovChain, markov_chains
 from vastwatch.control.concluding import Hand, concluded, conclusion, evaluated
 from vastwatch.control.lighting import Given, given, handed, run_ladders
 from vastwatch.control.manual.by_hand import PRESS_S, on_by_hand, presses
@@ -349,7 +349,7 @@ class Conditions(NamedTuple):
     waves, in order; of several lives end to end, while any is `alive`."""
 
     said: tuple[Signal, ...]
-    chains: tuple[Chain, ...]
+    chains: tuple[MarkovChain, ...]
     sensors: tuple[str, ...]
     alive: Signal | None = None
 
@@ -382,7 +382,7 @@ class WavedAt:
 def conditions(project: Project, presence: Conclusion, recording: Recording, named: Mapping[str, Signal]) -> Conditions:
     """What a conclusion goes by over a recording, given what all comes to that it names."""
     said = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(presence.expr))
-    return Conditions(said, chains_in(project, beliefs(presence.expr)), sensors_read(presence))
+    return Conditions(said, markov_chains(project, beliefs(presence.expr)), sensors_read(presence))
 
 
 def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:

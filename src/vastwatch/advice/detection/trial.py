@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from vastwatch.advice.simulation.weeks import tunable
 from vastwatch.control.belief.fusion import beliefs, leaves
-from vastwatch.control.belief.rates import chains_in
+from vastwatch.control.belief.rates import markov_chains
 from vastwatch.control.concluding import evaluated
 from vastwatch.control.manual.reactions import Stretches, react
 from vastwatch.control.manual.reactions_of_any import react_to
@@ -111,7 +111,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     if spot.asks_for_light:
         who = Stretches(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
     heard = [said[leaf.sensor] for leaf in every if isinstance(leaf, Report)]
-    chains = chains_in(project, beliefs(presence.expr))
+    chains = markov_chains(project, beliefs(presence.expr))
     plain = evaluated(presence.expr, heard, chains)
     if waves_simply(presence.expr):
         first_part, kept_by = start_and_keep(presence.expr) or (presence.expr, presence.expr)

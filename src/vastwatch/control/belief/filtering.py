@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.belief.rates import Chain
+from vastwatch.control.belief.rates import MarkovChain
 from vastwatch.memo import memoised
 from vastwatch.right_of_way import yield_to_interface
 from vastwatch.signals import Signal, TimeSeries
@@ -49,17 +49,17 @@ class _Hour(NamedTuple):
     switches: tuple[float, ...]
 
 
-class Filter:
+class BeliefFilter:
     """Beliefs by one chain and two thresholds: on above one probability until below another."""
 
-    def __init__(self, chain: Chain, on_above: float, off_below: float) -> None:
+    def __init__(self, chain: MarkovChain, on_above: float, off_below: float) -> None:
         self.chain, self._on_above = chain, on_above
         # A belief that ended before it began would flicker without end.
         self._off_below = min(off_below, 0.999 * on_above)
         self._decays: dict[tuple[bool, ...], _Decay] = {}
         self._hours: dict[tuple[object, ...], _Hour] = {}
 
-    def on(self, reports: Sequence[Signal], alive: Signal | None = None) -> Signal:
+    def presence(self, reports: Sequence[Signal], alive: Signal | None = None) -> Signal:
         """While somebody is believed to be there. It begins anew whenever `alive` does, and nothing is believed while
         that is off."""
         start, end = reports[0].start, reports[0].end
@@ -68,7 +68,7 @@ class Filter:
         bounds = at.searchsorted(edges, side="left")
         bounds[-1] = len(at)
         now = tuple(r.first for r in reports)
-        v, on = self.chain.at_first, False
+        v, on = self.chain.stationary, False
         switches: list[float] = []
         begins = edges.tolist()
         for k in range(len(edges) - 1):
@@ -122,7 +122,7 @@ class Filter:
     def _heard(self, v: Array, now: list[bool], i: int) -> Array:
         """After sensor i has switched, or a life has begun or ended."""
         if i == BEGINS:
-            return self.chain.at_first
+            return self.chain.stationary
         if i < 0:
             return v
         v = v * (self.chain.ends if now[i] else self.chain.begins)[i]
@@ -164,19 +164,19 @@ class Filter:
         if reporting not in self._decays:
             chain = self.chain
             leaving = np.where(np.array(reporting)[:, None], chain.ends, chain.begins).sum(axis=0)
-            rates, left = np.linalg.eig(chain.moves - np.diag(leaving))
+            rates, left = np.linalg.eig(chain.generator - np.diag(leaving))
             # Only ratios are asked of it: that an hour passes without a word may be too improbable for any number.
             rates = rates - rates.real.max()
             made = _Decay(left.astype(complex), rates.astype(complex), np.linalg.inv(left).astype(complex))
             self._decays[reporting] = made
         return self._decays[reporting]
 
-    def told(self, reports: Sequence[Signal]) -> TimeSeries:
+    def probability(self, reports: Sequence[Signal]) -> TimeSeries:
         """How probable it is that somebody is there, in straight pieces."""
         start, end = reports[0].start, reports[0].end
         at, which = _events(reports, None)
         now = [r.first for r in reports]
-        v, t = self.chain.at_first, start
+        v, t = self.chain.stationary, start
         points = [(start, 1.0 - float(v[0]))]
         for until, i in zip([*at.tolist(), end], [*which.tolist(), None]):
             if until > t:
@@ -191,9 +191,9 @@ class Filter:
 
 
 @memoised
-def filter_of(chain: Chain, on_above: float, off_below: float) -> Filter:
+def filter_of(chain: MarkovChain, on_above: float, off_below: float) -> BeliefFilter:
     """The filter by a chain and two thresholds, which remembers what it filtered."""
-    return Filter(chain, on_above, off_below)
+    return BeliefFilter(chain, on_above, off_below)
 
 
 def _normal(v: Array) -> Array:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 
 from vastwatch.control.belief.filtering import filter_of
-from vastwatch.control.belief.rates import Chain
+from vastwatch.control.belief.rates import MarkovChain
 from vastwatch.design.expressions import (
     AllOf,
     AnyOf,
@@ -33,7 +33,7 @@ from vastwatch.signals import Signal, all_of, any_of, at_least
 Leaf = Report | ConclusionRef | ClockTime | Dark | Fact | Nothing
 LEAVES = (Report, ConclusionRef, ClockTime, Dark, Fact, Nothing)
 # What a leaf says.
-Said = Callable[[Leaf], Signal]
+LeafSignal = Callable[[Leaf], Signal]
 
 
 def leaves(expr: Expr) -> list[Leaf]:
@@ -48,28 +48,30 @@ def beliefs(expr: Expr) -> list[Belief]:
     return [part for part in every_part(expr) if isinstance(part, Belief)]
 
 
-def evaluate(expr: Expr, said: Said, chains: Sequence[Chain] = (), alive: Signal | None = None) -> Signal:
+def evaluate(
+    expr: Expr, leaf_signals: LeafSignal, chains: Sequence[MarkovChain] = (), alive: Signal | None = None
+) -> Signal:
     """The signal of an expression, over what its leaves say; `chains`: how each belief in it weighs its sensors, from
     left to right. Where several lives are laid end to end, nothing is concluded but while one of them is `alive`, and
     each begins as if alone: the pauses between them must outlast every hold."""
-    return _evaluate(expr, said, iter(chains), alive)
+    return _evaluate(expr, leaf_signals, iter(chains), alive)
 
 
-def _evaluate(expr: Expr, said: Said, chains: Iterator[Chain], alive: Signal | None) -> Signal:
+def _evaluate(expr: Expr, leaf_signals: LeafSignal, chains: Iterator[MarkovChain], alive: Signal | None) -> Signal:
     if isinstance(expr, LEAVES):
-        return said(expr)
-    parts = [_evaluate(part, said, chains, alive) for part in parts_of(expr)]
+        return leaf_signals(expr)
+    parts = [_evaluate(part, leaf_signals, chains, alive) for part in parts_of(expr)]
     if isinstance(expr, Belief):
-        return filter_of(next(chains), expr.on_above, expr.off_below).on(parts, alive)
+        return filter_of(next(chains), expr.on_above, expr.off_below).presence(parts, alive)
     if alive is not None and isinstance(expr, Not):
         return alive - parts[0]
     if alive is not None and isinstance(expr, DoorLatch):
         # Between two lives all doors stand open: nobody is latched in.
         parts[1] = parts[1] | ~alive
-    return applied(expr, parts)
+    return apply_operator(expr, parts)
 
 
-def applied(expr: Expr, parts: list[Signal]) -> Signal:
+def apply_operator(expr: Expr, parts: list[Signal]) -> Signal:
     """What an operator makes of the signals of its parts, in their order. Raises TypeError for a leaf and for a
     belief."""
     if isinstance(expr, AnyOf):

@@ -47,25 +47,25 @@ SHORTEST_S = 1.0
 
 
 @dataclass(frozen=True, eq=False)
-class Chain:
+class MarkovChain:
     """The rates per second: `moves` (n, n) between the states, rows that sum to nought, the first state nobody; and of
     each sensor, by state, that it begins to report and that it falls silent, (sensors, n)."""
 
-    moves: Array
+    generator: Array
     begins: Array
     ends: Array
 
     @property
-    def at_first(self) -> Array:
+    def stationary(self) -> Array:
         """How probable each state is before anything is heard: what the chain comes to in the long run."""
-        n = len(self.moves)
-        rows = np.vstack([self.moves.T, np.ones(n)])
+        n = len(self.generator)
+        rows = np.vstack([self.generator.T, np.ones(n)])
         p, *_ = np.linalg.lstsq(rows, np.append(np.zeros(n), 1.0), rcond=None)
         p = np.maximum(p, 1e-12)
         return np.asarray(p / p.sum())
 
 
-def chain_of(project: Project, reports: Sequence[Report]) -> Chain:
+def markov_chain(project: Project, reports: Sequence[Report]) -> MarkovChain:
     """The chain of the room in which the first of some sensors hangs, as those sensors tell of it."""
     first = find(project.sensors, reports[0].sensor)
     room = room_of(project, first)
@@ -98,7 +98,7 @@ def chain_of(project: Project, reports: Sequence[Report]) -> Chain:
         hold = max(own_hold_s(mounted.device, sensor.settings), SHORTEST_S)
         begins[i] = rate
         ends[i] = np.maximum(rate / np.expm1(np.minimum(rate * hold, 50.0)), LEAST_PER_S)
-    return Chain(moves, begins, ends)
+    return MarkovChain(moves, begins, ends)
 
 
 def _walking(project: Project, sensor: str, room: Room) -> float:
@@ -112,18 +112,18 @@ def _walking(project: Project, sensor: str, room: Room) -> float:
         return float(np.mean(np.where(np.isfinite(times), 1.0 / np.maximum(times, 1.0 / MOST_PER_S), 0.0)))
 
 
-def chains_in(project: Project, beliefs: Sequence[Belief]) -> tuple[Chain, ...]:
+def markov_chains(project: Project, beliefs: Sequence[Belief]) -> tuple[MarkovChain, ...]:
     """The chain of each belief; the same one again while nothing that it reads is another."""
     return tuple(_chain(project, b.of) for b in beliefs)
 
 
-def _chain(project: Project, of: tuple[Report, ...]) -> Chain:
-    made = chain_of(project, of)
-    return _same(made.moves.tobytes(), made.begins.tobytes(), made.ends.tobytes(), len(made.moves), len(of))
+def _chain(project: Project, of: tuple[Report, ...]) -> MarkovChain:
+    made = markov_chain(project, of)
+    return _same(made.generator.tobytes(), made.begins.tobytes(), made.ends.tobytes(), len(made.generator), len(of))
 
 
 @memoised
-def _same(moves: bytes, begins: bytes, ends: bytes, states: int, sensors: int) -> Chain:
+def _same(moves: bytes, begins: bytes, ends: bytes, states: int, sensors: int) -> MarkovChain:
     """A chain by its figures, so that equal ones are one."""
     made = [np.frombuffer(b).reshape(-1, states) for b in (moves, begins, ends)]
-    return Chain(made[0], made[1].reshape(sensors, states), made[2].reshape(sensors, states))
+    return MarkovChain(made[0], made[1].reshape(sensors, states), made[2].reshape(sensors, states))
