@@ -16,12 +16,12 @@ from vastwatch.advice.detection.trial import _movements
 from vastwatch.control.light.daylight import (
     CLEAR,
     OVERCAST,
-    asked_lux,
     darkness,
     daylight_factor,
     elevation_for,
     outdoor_lux,
     sun_elevation,
+    target_lux,
 )
 from vastwatch.design.edits.sensors import readable_sensors, set_roles
 from vastwatch.design.places import opening_middle
@@ -249,7 +249,7 @@ def test_a_room_is_dark_by_the_sky_of_its_day(demo):
     shop, place = find(demo.rooms, "shop"), demo.place
     calendar = Calendar(date(2026, 4, 6), place.timezone, 10, 3)
     dark = darkness(demo, calendar)["shop"]
-    wanted = asked_lux(demo, shop) / daylight_factor(demo, shop)
+    wanted = target_lux(demo, shop) / daylight_factor(demo, shop)
     skies = set()
     for day in range(10):
         clear = is_clear(place.latitude, place.longitude, calendar.date(day), 3)

@@ -14,7 +14,7 @@ from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.checks.scenes import CHECKS
 from vastwatch.advice.scenes.ladder_states import never_wins, shadowing, states, stuck, why_not
 from vastwatch.control.light.darkness import daylight_in
-from vastwatch.control.light.photometry import spot_lux, wanted_lux
+from vastwatch.control.light.photometry import spot_lux, spot_target_lux
 from vastwatch.control.lighting import given
 from vastwatch.design.edits.ladders import remove_row
 from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Hold, Not
@@ -43,7 +43,7 @@ def test_minutes_under_what_is_asked_are_those_one_counts_second_by_second(lived
     if asks is not None:
         project = put(project, replace(spot, lux=asks * full["lamp"]))
         spot, r = find(project.spots, "chair"), rehearse(project, 2, 1)
-    wants = wanted_lux(project, spot)
+    wants = spot_target_lux(project, spot)
     day = daylight_in(project, room, r.calendar)
     (track,) = r.truth.tracks
     at = [k for k, s in enumerate(r.truth.spots) if s.id == "chair"]

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from samples import device, rect
 from vastwatch.advice.checks.findings import findings
-from vastwatch.control.light.daylight import asked_lux, dark
+from vastwatch.control.light.daylight import dark, target_lux
 from vastwatch.control.manual.by_hand import (
     AGAIN_S,
     FORGOTTEN,
@@ -359,7 +359,7 @@ def test_spots_that_want_light_are_those_people_use(demo):
 def test_a_spot_that_wants_more_light_makes_its_room_dark_sooner(demo):
     room = find(demo.rooms, "glazing")
     bright = put(demo, replace(find(demo.spots, "glaze-bench-spot"), lux=900.0))
-    assert asked_lux(demo, room) == 300 and asked_lux(bright, room) == 900
+    assert target_lux(demo, room) == 300 and target_lux(bright, room) == 900
     day = Calendar(date(2026, 6, 1), "UTC", 1)
     assert dark(bright, room, day).total() > dark(demo, room, day).total()
 

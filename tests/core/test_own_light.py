@@ -12,8 +12,8 @@ from samples import make_room
 from vastwatch.advice.checks.scenes import lamps_that_fool_their_sensor
 from vastwatch.advice.scenes.light_feedback import feedback, proposed
 from vastwatch.control.house import conclude, run
-from vastwatch.control.light.darkness import daylight_in, house_dark, read_by, steps, thresholds
-from vastwatch.control.light.daylight import asked_lux, dark
+from vastwatch.control.light.darkness import daylight_in, house_dark, latch_steps, sampling_of, thresholds
+from vastwatch.control.light.daylight import dark, target_lux
 from vastwatch.control.own_light import most_lifted
 from vastwatch.design.expressions import AllOf, ConclusionRef, Dark
 from vastwatch.design.project import find, put
@@ -34,7 +34,7 @@ def test_steps_are_gone_through_without_going_through_them(rows):
     for stay, come in rows:
         now = stay if now else come
         out.append(now)
-    assert steps(stays, comes).tolist() == out
+    assert latch_steps(stays, comes).tolist() == out
 
 
 def lux_room(source: DarkSource, pitch=90.0, ladder=True, **changes):
@@ -61,7 +61,7 @@ def reading_by_reading(project, r) -> np.ndarray:
     somebody was concluded to be there."""
     room = find(project.rooms, "big")
     below, until = thresholds(project, room, room.darkness)
-    reads = read_by(project, room.darkness)
+    reads = sampling_of(project, room.darkness)
     scale = scale_of(room.darkness)
     lift = most_lifted(project, room, find(project.sensors, "eye"))
     day = daylight_in(project, room, r.calendar)
@@ -90,7 +90,7 @@ def test_the_dark_that_is_told_is_that_of_one_reading_after_the_other(source, la
     project = lux_room(source, ladder=ladder)
     r = rehearse(project, 2, 1)
     told = house_dark(project, "big", r.recording)
-    t = np.arange(0.0, r.truth.end, read_by(project, find(project.rooms, "big").darkness).interval_s)
+    t = np.arange(0.0, r.truth.end, sampling_of(project, find(project.rooms, "big").darkness).interval_s)
     # The weather of the days is told in steps of a minute at the least: a reading on the edge may fall either way.
     assert (told.at(t + 0.5) != reading_by_reading(project, r)).mean() < 0.002
 
@@ -120,7 +120,7 @@ def test_proposed_thresholds_are_above_what_the_lamps_add_and_begin_no_more_ofte
     r = rehearse(project, 2, 1)
     found = proposed(project, "big", r)
     room = find(project.rooms, "big")
-    assert found.below == round(asked_lux(project, room))
+    assert found.below == round(target_lux(project, room))
     lift = most_lifted(project, room, find(project.sensors, "eye"))
     assert found.until >= found.below + 1.2 * lift and found.until >= 1.2 * found.below
     assert found.begins_then < found.begins_now

@@ -89,7 +89,7 @@ def _lines(project: Project, did: LadderRun) -> list[str]:
 def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"scene", "room", "spots": {SPOT: {"lux", "wanted"}}, "grid": {"x_m", "y_m", "lux": [[LUX or null]]}}`, of lamps
     alone; daylight is left out."""
-    from vastwatch.control.light.photometry import lit_grid, spot_lux, wanted_lux
+    from vastwatch.control.light.photometry import lit_grid, spot_lux, spot_target_lux
     from vastwatch.design.ladders import achievable_level, as_wired
 
     scene = next((s for s in project.scenes if s.id == args.scene), None)
@@ -99,7 +99,7 @@ def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     spots = {
         spot: {
             "lux": number(sum(levels.get(lamp, 0.0) * full for lamp, full in row.items()), 1),
-            "wanted": number(wanted_lux(project, find(project.spots, spot)), 1),
+            "wanted": number(spot_target_lux(project, find(project.spots, spot)), 1),
         }
         for spot, row in spot_lux(project, scene.room).items()
     }

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from vastwatch.control.belief.fusion import Leaf, beliefs, evaluate, leaves
 from vastwatch.control.belief.rates import MarkovChain, markov_chains
 from vastwatch.control.light.clock import clock_time
-from vastwatch.control.light.darkness import dark_as_told
+from vastwatch.control.light.darkness import dark_leaf
 from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.manual.hand import Override
 from vastwatch.control.recording import Recording
@@ -84,7 +84,7 @@ def _said(
     elif isinstance(leaf, ClockTime):
         return clock_time(leaf, project.place, recording.calendar)
     elif isinstance(leaf, Dark):
-        return dark_as_told(project, leaf, recording)
+        return dark_leaf(project, leaf, recording)
     elif isinstance(leaf, Nothing):
         return never(recording.end)
     else:

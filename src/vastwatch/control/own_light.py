@@ -16,7 +16,15 @@ from numpy.typing import NDArray
 
 from vastwatch.control.house import conclude
 from vastwatch.control.ladder import Winners
-from vastwatch.control.light.darkness import Daylight, Reading, daylight_on, from_readings, read_by, steps, thresholds
+from vastwatch.control.light.darkness import (
+    Daylight,
+    SensorSampling,
+    daylight_on,
+    latch_steps,
+    sampling_of,
+    thresholds,
+    zero_order_hold,
+)
 from vastwatch.control.light.photometry import candela, height_of, indirect_lux, photometry_of
 from vastwatch.control.lighting import run_ladders
 from vastwatch.control.recording import Recording
@@ -98,7 +106,7 @@ def _dark_in(project: Project, room: Room, recording: Recording) -> Signal:
     lifts = tuple(tuple(x.tolist()) for x in lifted(project, room, find(project.sensors, source.sensor)))
     below, until = thresholds(project, room, source)
     daylight = daylight_on(project, room, source)
-    return _told(dark, bright, lifts, daylight, read_by(project, source), below, until, recording.calendar)
+    return _told(dark, bright, lifts, daylight, sampling_of(project, source), below, until, recording.calendar)
 
 
 @memoised
@@ -119,11 +127,11 @@ def _won(project: Project, room: str, recording: Recording) -> tuple[Winners, ..
 @memoised
 def _told(
     dark: tuple[Winners, ...] | Signal, bright: tuple[Winners, ...] | Signal, lifts: tuple[tuple[float, ...], ...],
-    daylight: Daylight, reads: Reading, below: float, until: float, calendar: Calendar,
+    daylight: Daylight, reads: SensorSampling, below: float, until: float, calendar: Calendar,
 ) -> Signal:  # fmt: skip
     t, day = daylight.at_readings(reads, calendar)
     was_dark, was_bright = (np.clip(day + _lifted_at(won, lifts, t), reads.low, reads.high) for won in (dark, bright))
-    return from_readings(t, steps(was_dark < until, was_bright < below), calendar.end)
+    return zero_order_hold(t, latch_steps(was_dark < until, was_bright < below), calendar.end)
 
 
 def _lifted_at(won: tuple[Winners, ...] | Signal, lifts: tuple[tuple[float, ...], ...], t: Array) -> Array:

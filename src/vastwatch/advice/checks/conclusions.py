@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vastwatch.advice.checks.finding import Advice, Finding
-from vastwatch.control.light.daylight import asked_lux
+from vastwatch.control.light.daylight import target_lux
 from vastwatch.design.conclusions import evaluation_order, references_in
 from vastwatch.design.expressions import AtLeast, Belief, Dark, DoorLatch, Nothing, Report, every_part
 from vastwatch.design.placed import own_hold_s
@@ -86,7 +86,7 @@ def _contradictions(project: Project, p: Conclusion) -> Iterator[str]:
                 "second figure must be lower."
             )
         elif isinstance(part, Dark) and part.until_lux is not None:
-            below = asked_lux(project, find(project.rooms, part.room)) if part.below_lux is None else part.below_lux
+            below = target_lux(project, find(project.rooms, part.room)) if part.below_lux is None else part.below_lux
             if part.until_lux < below:
                 yield f"dark below {below:g} lux until {part.until_lux:g} lux: the second figure must not be lower."
         elif isinstance(part, DoorLatch):

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from vastwatch.advice.checks.finding import Advice, Finding
 from vastwatch.advice.scenes.ladder_states import has_ladder, never_wins, shadowing, stuck
 from vastwatch.advice.scenes.light_feedback import feedback
-from vastwatch.control.light.photometry import spot_lux, wanted_lux
+from vastwatch.control.light.photometry import spot_lux, spot_target_lux
 from vastwatch.control.lighting import present_light, takes_away
 from vastwatch.design.conclusions import facts_read
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Fact, Report, every_part
@@ -188,7 +188,7 @@ def too_little_light(project: Project) -> Iterator[Finding]:
         for spot in light_spots(project, room.id):
             if not spot.asks_for_light or (spot.activity == "passing" and spot.lux is None):
                 continue
-            gives, wants = sum(most[x] * full[spot.id].get(x, 0.0) for x in most), wanted_lux(project, spot)
+            gives, wants = sum(most[x] * full[spot.id].get(x, 0.0) for x in most), spot_target_lux(project, spot)
             if gives < SHORT * wants:
                 short.append((gives / max(wants, 1e-9), spot, gives, wants))
         if short:

@@ -8,8 +8,8 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.control.light.darkness import house_dark, read_by, thresholds
-from vastwatch.control.light.daylight import asked_lux
+from vastwatch.control.light.darkness import house_dark, sampling_of, thresholds
+from vastwatch.control.light.daylight import target_lux
 from vastwatch.control.own_light import most_lifted, with_own_light
 from vastwatch.design.project import Project, find, put
 from vastwatch.rehearsal import Rehearsal
@@ -44,7 +44,7 @@ def feedback(project: Project, room: str) -> Feedback | None:
     sensor = find(project.sensors, source.sensor)
     lifts = most_lifted(project, record, sensor)
     below, until = thresholds(project, record, source)
-    every = 2.0 * read_by(project, source).interval_s
+    every = 2.0 * sampling_of(project, source).interval_s
     blinks = below + lifts > until
     return Feedback(sensor.id, lifts, below, until, blinks, every, _cure(below, lifts))
 
@@ -71,7 +71,7 @@ def proposed(project: Project, room: str, r: Rehearsal) -> Proposal | None:
     source = record.darkness or DarkSource()
     if source.source not in ("daylight", "sensor"):
         return None
-    below = float(round(scale_of(source).read(asked_lux(project, record))))
+    below = float(round(scale_of(source).read(target_lux(project, record))))
     until = math.ceil(below * CLOUD / 10.0) * 10.0
     if source.source == "sensor" and source.sensor is not None:
         lifts = most_lifted(project, record, find(project.sensors, source.sensor))

@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 from vastwatch.control.light.daylight import (
     CLEAR,
     OVERCAST,
-    asked_lux,
     darker_than,
     daylight_factor,
     outdoor_lux,
+    target_lux,
 )
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import Dark
@@ -35,7 +35,7 @@ Array = NDArray[np.float64]
 SAMPLE_S = 60.0
 
 
-def dark_as_told(project: Project, leaf: Dark, recording: Recording) -> Signal:
+def dark_leaf(project: Project, leaf: Dark, recording: Recording) -> Signal:
     """What a `dark` of an expression comes to: by the source of its room, unless it has figures of its own."""
     room = find(project.rooms, leaf.room)
     source = room.darkness
@@ -55,17 +55,17 @@ def dark_as_told(project: Project, leaf: Dark, recording: Recording) -> Signal:
         # Without its contact nobody knows, and a room without a window is dark.
         return Signal.constant(True, 0.0, recording.end) if said is None else inverse(said)
     below, until = thresholds(project, room, source)
-    return _sampled(daylight_on(project, room, source), read_by(project, source), below, until, recording.calendar)
+    return _sampled(daylight_on(project, room, source), sampling_of(project, source), below, until, recording.calendar)
 
 
 def thresholds(project: Project, room: Room, source: DarkSource) -> tuple[float, float]:
     """Below how many lux a source says dark, and until how many."""
     meter = _meter(project, source)
     if source.source == "flag":
-        flag = asked_lux(project, room) if meter is None or meter.flag_lux is None else meter.flag_lux
+        flag = target_lux(project, room) if meter is None or meter.flag_lux is None else meter.flag_lux
         return flag, flag
     scale = scale_of(source)
-    below = scale.read(asked_lux(project, room)) if source.below_lux is None else source.below_lux
+    below = scale.read(target_lux(project, room)) if source.below_lux is None else source.below_lux
     return below, max(below, source.until_lux or 0.0)
 
 
@@ -101,7 +101,7 @@ class Daylight(NamedTuple):
     factor: float
     scale: MeterScale
 
-    def at_readings(self, reads: Reading, calendar: Calendar) -> tuple[Array, Array]:
+    def at_readings(self, reads: SensorSampling, calendar: Calendar) -> tuple[Array, Array]:
         """When a sensor reads, and the daylight on it then as it would tell it, lux."""
         t, outside = _outside(self.place, reads.interval_s, calendar)
         return t, np.maximum(self.scale.offset + self.scale.gain * outside * self.factor, 0.0)
@@ -114,10 +114,10 @@ def daylight_on(project: Project, room: Room, source: DarkSource) -> Daylight:
 
 def house_dark(project: Project, room: str, recording: Recording) -> Signal:
     """While the house takes a room to be dark: as its source tells, by computed daylight where none is chosen."""
-    return dark_as_told(project, Dark(room=room), recording)
+    return dark_leaf(project, Dark(room=room), recording)
 
 
-class Reading(NamedTuple):
+class SensorSampling(NamedTuple):
     """How a source's sensor reads: every so many seconds, between two figures, lux."""
 
     interval_s: float
@@ -125,11 +125,11 @@ class Reading(NamedTuple):
     high: float
 
 
-def read_by(project: Project, source: DarkSource) -> Reading:
+def sampling_of(project: Project, source: DarkSource) -> SensorSampling:
     """How the sensor of a source reads."""
     meter = _meter(project, source)
     low, high = (0.0, math.inf) if meter is None or source.source == "flag" else (meter.low_lux, meter.high_lux)
-    return Reading(max(interval_s(project, source), 1.0), low, high)
+    return SensorSampling(max(interval_s(project, source), 1.0), low, high)
 
 
 @memoised
@@ -143,19 +143,19 @@ def _outside(place: Place, step_s: float, calendar: Calendar) -> tuple[Array, Ar
 
 
 @memoised
-def _sampled(daylight: Daylight, reads: Reading, below: float, until: float, calendar: Calendar) -> Signal:
+def _sampled(daylight: Daylight, reads: SensorSampling, below: float, until: float, calendar: Calendar) -> Signal:
     """Dark from a reading below one figure until one of at least another; it begins as dark below the upper one."""
     t, lux = daylight.at_readings(reads, calendar)
     lux = np.clip(lux, reads.low, reads.high)
-    return from_readings(t, steps(lux < until, lux < below), calendar.end)
+    return zero_order_hold(t, latch_steps(lux < until, lux < below), calendar.end)
 
 
-def from_readings(t: Array, on: NDArray[np.bool_], end: float) -> Signal:
+def zero_order_hold(t: Array, on: NDArray[np.bool_], end: float) -> Signal:
     """What holds from each of some instants to the next, as a signal."""
     return Signal.from_intervals(np.column_stack([t, np.append(t[1:], end)])[on], 0.0, end)
 
 
-def steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def latch_steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """What a state comes to, step by step, that begins true: at each step it stays true where `stays`, and becomes true
     where `comes`; (n,) each."""
     k = np.arange(len(stays))

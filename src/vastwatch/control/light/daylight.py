@@ -69,7 +69,7 @@ def elevation_for(lux: float, sky: Sky = OVERCAST) -> float:
     return math.degrees(math.asin(sine)) if sine < 1 else 90.0
 
 
-def asked_lux(project: Project, room: Room) -> float:
+def target_lux(project: Project, room: Room) -> float:
     """What the room asks for, or the most that one of its spots does."""
     return max((needs_of(project, room).lux, *indexed(project.spots, _lux_asked).get(room.id, ())))
 
@@ -161,7 +161,7 @@ def _darkness(levels, walls, openings, rooms, spots, uses, place: Place, calenda
 
 def dark(project: Project, room: Room, calendar: Calendar) -> Signal:
     """While daylight alone does not give the room what it asks for."""
-    return _darker(project, room, asked_lux(project, room), calendar)
+    return _darker(project, room, target_lux(project, room), calendar)
 
 
 def darker_than(
@@ -169,7 +169,7 @@ def darker_than(
 ) -> Signal:
     """From when daylight alone gives a room less than one figure until it gives another (hysteresis), lux; by default
     what the room asks for, and the lower figure. It begins as dark where it is below the upper one."""
-    below = asked_lux(project, room) if below_lux is None else below_lux
+    below = target_lux(project, room) if below_lux is None else below_lux
     until = max(below, until_lux or 0.0)
     low = darkness(project, calendar)[room.id] if below_lux is None else _darker(project, room, below, calendar)
     return low if until <= below else _until(low, _darker(project, room, until, calendar))

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.light.daylight import REFLECTANCE, asked_lux
+from vastwatch.control.light.daylight import REFLECTANCE, target_lux
 from vastwatch.design.photometry import intensity
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Photometry
@@ -63,9 +63,9 @@ def task_height(spot: Spot) -> float:
     return 0.0 if spot.activity == "passing" else TASK_M
 
 
-def wanted_lux(project: Project, spot: Spot) -> float:
+def spot_target_lux(project: Project, spot: Spot) -> float:
     """What a spot asks for: its own figure, or its room's."""
-    return asked_lux(project, find(project.rooms, spot.room)) if spot.lux is None else spot.lux
+    return target_lux(project, find(project.rooms, spot.room)) if spot.lux is None else spot.lux
 
 
 def candela(lamp: Lamp, table: Photometry | None, c_deg: Array, gamma_deg: Array) -> Array:
@@ -110,7 +110,7 @@ def in_sight(at: Array, points: Array, outline: Array) -> NDArray[np.bool_]:
     return np.logical_not(meets.any(axis=1))
 
 
-def surfaces_m2(room: Room, height_m: float) -> float:
+def surface_area_m2(room: Room, height_m: float) -> float:
     """All inner surfaces of a room: floor, ceiling, walls."""
     outline = np.asarray(room.outline, float)
     around = float(np.hypot(*(np.roll(outline, -1, axis=0) - outline).T).sum())
@@ -119,7 +119,7 @@ def surfaces_m2(room: Room, height_m: float) -> float:
 
 def indirect_lux(lumens: float, room: Room, height_m: float, rho: float = REFLECTANCE) -> float:
     """What is reflected about a room of so many lumens, lux."""
-    return lumens * rho / (surfaces_m2(room, height_m) * (1.0 - rho))
+    return lumens * rho / (surface_area_m2(room, height_m) * (1.0 - rho))
 
 
 class LitGrid(NamedTuple):

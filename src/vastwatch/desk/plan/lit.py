@@ -8,8 +8,8 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPainterPath
 
 from vastwatch.control.house import HouseRun
 from vastwatch.control.light.darkness import daylight_in
-from vastwatch.control.light.daylight import asked_lux
-from vastwatch.control.light.photometry import LitGrid, lit_grid, spot_lux, wanted_lux
+from vastwatch.control.light.daylight import target_lux
+from vastwatch.control.light.photometry import LitGrid, lit_grid, spot_lux, spot_target_lux
 from vastwatch.design.ladders import achievable_level, as_wired, groups_in, lamps_for
 from vastwatch.design.project import find
 from vastwatch.design.relations import lamps_in
@@ -56,7 +56,7 @@ def show_lit(state: PlanState, focus: Focus, house: HouseRun | None) -> None:
 
 def _wanted(state: PlanState, spot: str) -> float:
     record = find(state.project.spots, spot)
-    return wanted_lux(state.project, record) if record.asks_for_light else 0.0
+    return spot_target_lux(state.project, record) if record.asks_for_light else 0.0
 
 
 def draw_pools(p: QPainter, state: PlanState) -> None:
@@ -72,7 +72,7 @@ def _pool(p: QPainter, state: PlanState, room: Room, levels: dict[str, float]) -
     if not len(grid.x) or not len(grid.y):
         return
     strength = STRONG_DAY + (STRONG_NIGHT - STRONG_DAY) * state.night
-    image = pool_image(grid, levels, asked_lux(state.project, room), strength, state.theme.lamp)
+    image = pool_image(grid, levels, target_lux(state.project, room), strength, state.theme.lamp)
     cell = float(grid.x[1] - grid.x[0]) if len(grid.x) > 1 else 0.2
     x0, y0 = float(grid.x[0]) - cell / 2, float(grid.y[0]) - cell / 2
     w, h = len(grid.x) * cell, len(grid.y) * cell

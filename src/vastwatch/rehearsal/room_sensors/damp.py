@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.light.darkness import from_readings, steps
+from vastwatch.control.light.darkness import latch_steps, zero_order_hold
 from vastwatch.draws import key_of, uniform
 from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth
@@ -51,4 +51,4 @@ def damp_told(truth: Truth, room: str, sensor: str, interval_s: float, accuracy_
     t = np.arange(0.0, truth.end, interval_s)
     luck = uniform(key_of(truth.household.seed, sensor, "humidity"), np.arange(len(t)))
     read = excess_at(showering(truth, room), t) + accuracy_pct * (2.0 * luck - 1.0)
-    return from_readings(t, steps(read > DAMP_UNTIL, read > DAMP_FROM), truth.end)
+    return zero_order_hold(t, latch_steps(read > DAMP_UNTIL, read > DAMP_FROM), truth.end)

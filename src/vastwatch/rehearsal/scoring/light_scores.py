@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from vastwatch.control.house import HouseRun
 from vastwatch.control.light.darkness import daylight_in
-from vastwatch.control.light.photometry import spot_lux, wanted_lux
+from vastwatch.control.light.photometry import spot_lux, spot_target_lux
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import lamps_in
@@ -64,7 +64,7 @@ def light_scores(project: Project, room: str, truth: Truth, house: HouseRun, day
         there = stays_at(truth, spot)
         if len(there):
             units = tuple(full[spot.id][x.id] for x in lamps)
-            short = short_of(levels, units, day, wanted_lux(project, spot))
+            short = short_of(levels, units, day, spot_target_lux(project, spot))
             under[spot.id] = (there & short).total() / 60.0 / days
     hand = house.hands.get(room)
     pressed = 0.0 if hand is None else (len(hand.pressed.rises) + len(hand.overrides)) / days
