@@ -17,8 +17,8 @@ from vastwatch.control.belief.fusion import evaluate, leaves
 from vastwatch.control.house import run
 from vastwatch.control.light.clock import clock_time
 from vastwatch.control.light.daylight import darker_than, darkness
-from vastwatch.control.manual.reactions import Stretches, Waved, react
-from vastwatch.control.manual.reactions_of_any import react_to
+from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor, react
+from vastwatch.control.manual.reactions_of_any import react_to_conclusion
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import all_sensors_of, allowed_references, evaluation_order, with_dependencies
 from vastwatch.design.day_time import day_time_words, moment
@@ -343,12 +343,12 @@ def test_any_conclusion_is_reacted_to_as_a_simple_one_is(seed, hold):
     cuts = np.sort(rng.uniform(0, end, 12)).reshape(-1, 2)
     # Where only what keeps notices a wave, the fast walk forgets that it reports: not asked for here.
     chance = rng.choice([0.0, 1.0], (2, 6))
-    who = Stretches(cuts[:, 0], cuts[:, 1], np.full(6, 12.0), np.vstack([chance[0], chance.min(axis=0)]))
-    sensors = (Waved(True, 0.3, 5.0, 1), Waved(False, 1.0, 3.0, 2))
+    who = OccupancyIntervals(cuts[:, 0], cuts[:, 1], np.full(6, 12.0), np.vstack([chance[0], chance.min(axis=0)]))
+    sensors = (WaveSensor(True, 0.3, 5.0, 1), WaveSensor(False, 1.0, 3.0, 2))
     both = AnyOf(of=(Report(sensor="a"), Report(sensor="b")))
     expr = StartKeep(start=Report(sensor="a"), keep=Hold(of=both, seconds=hold))
     fast = react(a, a | b, hold, who, sensors)
-    slow = react_to(WavedAt(expr, Conditions((a, a, b), (), ("a", "b"))), who, sensors)
+    slow = react_to_conclusion(WavedAt(expr, Conditions((a, a, b), (), ("a", "b"))), who, sensors)
     assert slow.waves == pytest.approx(fast.waves, abs=1e-6)
     assert slow.presses == pytest.approx(fast.presses, abs=1e-6)
     assert slow.falls == pytest.approx(fast.falls, abs=1e-6)

@@ -13,7 +13,7 @@ from vastwatch.advice.judging.met import _waits, looked
 from vastwatch.advice.simulation.curves import ByHand, Curve, Waving
 from vastwatch.advice.simulation.end_to_end import EndToEnd, laid
 from vastwatch.advice.simulation.weeks import lived, lived_together
-from vastwatch.control.manual.reactions import Stretches, Waved
+from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
 from vastwatch.draws import poisson_times, poisson_times_batch, sub_keys
@@ -42,8 +42,8 @@ def life(rng: np.random.Generator, key: int) -> Waving:
     here = rows(int(rng.integers(1, 9)))
     awake = Signal.from_intervals(np.concatenate([here, rows(2)]), 0.0, END)
     there = There(awake, awake & Signal.from_intervals(rows(4), 0.0, END))
-    who = Stretches(here[:, 0], here[:, 1], rng.uniform(5, 20, len(here)), rng.uniform(0, 0.9, (2, len(here))))
-    sensors = Waved(True, 0.3, 4.0, key), Waved(False, 1.1, 9.0, key + 1)
+    who = OccupancyIntervals(here[:, 0], here[:, 1], rng.uniform(5, 20, len(here)), rng.uniform(0, 0.9, (2, len(here))))
+    sensors = WaveSensor(True, 0.3, 4.0, key), WaveSensor(False, 1.1, 9.0, key + 1)
     return Waving(start, keep, there, Signal.from_intervals(rows(3), 0.0, END), who, sensors)
 
 

@@ -18,7 +18,7 @@ from vastwatch.control.ladder import levels_of, ramped, winners
 from vastwatch.control.lighting import given as light_given
 from vastwatch.control.lighting import run_ladders, takes_away
 from vastwatch.control.manual.by_hand import AGAIN_S
-from vastwatch.control.manual.hand import Beneath, Wishes, ends_words, overlaid, overrides
+from vastwatch.control.manual.hand import LightPreferences, UnderlyingLight, apply_overrides, ends_words, overrides
 from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
 from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Hold, Not, Report, every_part
 from vastwatch.design.ladders import (
@@ -286,7 +286,7 @@ def test_rows_hear_of_other_conclusions_what_sensors_say():
 
 
 def ladder_of(lit, own, hold=60.0, end=86_400.0):
-    return Beneath(Signal.from_intervals(lit, 0.0, end), Signal.from_intervals(own, 0.0, end), hold)
+    return UnderlyingLight(Signal.from_intervals(lit, 0.0, end), Signal.from_intervals(own, 0.0, end), hold)
 
 
 def button(**changes) -> Button:
@@ -335,18 +335,18 @@ def test_whoever_is_disturbed_presses_it_away_and_gives_way_once():
     ladder = ladder_of([(1000, 9000)], [(1000, 9000)])
     always = Signal.from_intervals([(1000, 9000)], 0.0, end)
     nobody = Signal.constant(False, 0.0, end)
-    away = overrides(ladder, (button(),), DAY, Wishes(always, nobody, 1, 1.0))
+    away = overrides(ladder, (button(),), DAY, LightPreferences(always, nobody, 1, 1.0))
     assert [(o.begin, o.does) for o in away] == [(1006.0, "off")]
     # Somebody who needs light presses it back after 12 s; that is the end of the quarrel.
-    quarrel = overrides(ladder, (button(),), DAY, Wishes(always, always, 1, 1.0))
+    quarrel = overrides(ladder, (button(),), DAY, LightPreferences(always, always, 1, 1.0))
     assert [(o.begin, o.end) for o in quarrel] == [(1006.0, 1018.0)]
-    assert overrides(ladder, (button(),), DAY, Wishes(always, nobody, 1, 0.0)) == ()
+    assert overrides(ladder, (button(),), DAY, LightPreferences(always, nobody, 1, 0.0)) == ()
 
 
 def test_hands_lie_over_the_rows():
     ladder = ladder_of([(1000, 9000)], [(1000, 9000)])
     hands = overrides(ladder, (button(ends="minutes", minutes=10),), DAY, None, [(2000.0, "b"), (20_000.0, "b")])
-    over = overlaid(winners([ladder.lit], 0.0, ladder.lit.end), 1, hands)
+    over = apply_overrides(winners([ladder.lit], 0.0, ladder.lit.end), 1, hands)
     assert [over.won.at(t) for t in (500, 1500, 2100, 2700, 9500, 20_100, 21_000)] == [1, 0, 1, 0, 1, 2, 1]
     assert over.scenes == (None,)
 
@@ -483,7 +483,7 @@ def test_every_press_ends_by_its_own_law(row, own, ends, does, at, hold):
     span = Calendar(date(2026, 1, 12), "UTC", 3)
     here = Signal(0.0, span.end, False, own * hour)
     button = Button(id="b", room="big", name="B", at=(0, 0), does=does, ends=ends, minutes=90.0, clock="06:00")
-    ladder = Beneath(Signal(0.0, span.end, True, row * hour), here, hold * 600.0)
+    ladder = UnderlyingLight(Signal(0.0, span.end, True, row * hour), here, hold * 600.0)
     pressed = [(t * hour + 7.0, "b") for t in sorted(at)]
     for h in overrides(ladder, (button,), span, None, pressed):
         if ends == "minutes":

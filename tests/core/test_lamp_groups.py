@@ -22,7 +22,7 @@ from vastwatch.control.house import run
 from vastwatch.control.ladder import while_over, winners
 from vastwatch.control.lighting import given as light_given
 from vastwatch.control.lighting import lit_by_press, run_ladders
-from vastwatch.control.manual.hand import Beneath, Override, overrides
+from vastwatch.control.manual.hand import Override, UnderlyingLight, overrides
 from vastwatch.control.own_light import lifted, most_lifted
 from vastwatch.design.edits.ladders import (
     add_group,
@@ -247,7 +247,7 @@ def test_a_press_knows_what_the_ladders_light_that_it_does_not_reach():
     # A toggle then switches off by day, and on at night.
     toggle = Button(id="t", room="big", name="T", at=(1, 1), ends="minutes", minutes=5)
     scene = Button(id="s", room="big", name="S", at=(1, 1), does="scene", scene="dark", ends="minutes", minutes=300)
-    beneath = Beneath(any_of(list(below.wanted.values())), own, 0.0, lit)
+    beneath = UnderlyingLight(any_of(list(below.wanted.values())), own, 0.0, lit)
     for hour, does in ((12.5, "off"), (3.0, "on")):
         at = hour * 3600.0
         pressed = overrides(beneath, (toggle, scene), r.calendar, None, [(at, "s"), (at + 60.0, "t")])
@@ -259,14 +259,14 @@ def test_what_is_left_alone_after_a_scene_is_left_in_every_ladder():
     scene = Button(id="s", room="big", name="S", at=(1, 1), does="scene", scene="full", ends="minutes", minutes=60)
     off = Signal.constant(False, 0.0, 86_400.0)
     day = Calendar(date(2026, 1, 12), "UTC", 1)
-    pressed = overrides(Beneath(off, off, 0.0), (leave, scene), day, None, [(100.0, "s"), (200.0, "l")])
-    assert [(h.does, h.scene, h.kept) for h in pressed] == [("scene", "full", -1.0), ("scene", "full", 200.0)]
+    pressed = overrides(UnderlyingLight(off, off, 0.0), (leave, scene), day, None, [(100.0, "s"), (200.0, "l")])
+    assert [(h.does, h.scene, h.kept_level) for h in pressed] == [("scene", "full", -1.0), ("scene", "full", 200.0)]
     # Pressed once more by another button: what was kept is kept as it was.
     other = replace(leave, id="m")
     again = overrides(
-        Beneath(off, off, 0.0), (leave, scene, other), day, None, [(100.0, "s"), (200.0, "l"), (300.0, "m")]
+        UnderlyingLight(off, off, 0.0), (leave, scene, other), day, None, [(100.0, "s"), (200.0, "l"), (300.0, "m")]
     )
-    assert [h.kept for h in again] == [-1.0, 200.0, 200.0]
+    assert [h.kept_level for h in again] == [-1.0, 200.0, 200.0]
 
 
 def test_rows_of_a_group_that_never_win_are_found_and_named():

@@ -22,9 +22,9 @@ from vastwatch.control.manual.by_hand import (
     LONGEST_S,
     PRESS_S,
     REACH_S,
-    by_hand,
-    on_by_hand,
-    presses,
+    expected_manual_cost,
+    manual_on,
+    switch_presses,
 )
 from vastwatch.design.edits import day_sheets, wiring
 from vastwatch.design.edits.day_sheets import remove_errand
@@ -118,7 +118,7 @@ def signal(*rows: tuple[float, float]) -> Signal:
 def test_a_room_without_sensors_costs_the_reach_and_the_forgotten_switches():
     awake = signal((1000, 1001), (5000, 8000), (40_000, 41_000))
     dark = signal((0, 30_000))
-    unlit, idle = by_hand(awake, awake, dark)
+    unlit, idle = expected_manual_cost(awake, awake, dark)
     # 1 s, then the reach; the third stay is in daylight. Burning from each leaving to the next arrival, while dark.
     assert unlit == pytest.approx(1.0 + REACH_S)
     burning = (5000 - 1001) + min(30_000 - 8000, LONGEST_S)
@@ -152,7 +152,7 @@ def test_absence_control_waits_for_a_hand_and_ends_by_vacancy():
     awake = signal((600, 1800), (3000, 3600))
     # A passer-by's report at 200 s lights nothing; presence drops on the first person at 1200 s.
     presence = signal((200, 260), (602, 1200), (1300, 1860), (3001, 3660))
-    lit = on_by_hand(presence, presses(presence, awake, dark, 60.0).signal, 60.0) & dark
+    lit = manual_on(presence, switch_presses(presence, awake, dark, 60.0).signal, 60.0) & dark
     assert not lit.at(230.0)
     assert not lit.at(601.0) and lit.at(602.5)
     # It fell at 1200 and was put on again by hand.
@@ -165,8 +165,8 @@ def test_absence_control_waits_for_a_hand_and_ends_by_vacancy():
 def test_a_hand_switches_on_again_after_each_drop():
     """A sensor that sees nobody: the light lasts the hold, twelve seconds later it is put on again."""
     dark, awake, never = signal((0, 7200)), signal((600, 1800)), signal()
-    pressed = presses(never, awake, dark, 60.0)
-    lit = on_by_hand(never, pressed.signal, 60.0) & dark
+    pressed = switch_presses(never, awake, dark, 60.0)
+    lit = manual_on(never, pressed.signal, 60.0) & dark
     cycle = PRESS_S + 60.0 + AGAIN_S
     n = 1 + int((1800 - 602) // cycle)
     assert len(pressed.signal.rises) == n and len(pressed.again) == n - 1
@@ -179,7 +179,7 @@ def test_a_hand_switches_on_again_after_each_drop():
             return Signal.from_intervals(np.column_stack([a, a + rng.uniform(20, longest, n)]), 0.0, 7200.0)
 
         presence, awake, dark = some(8, 300), some(3, 1500), some(2, 5000)
-        lit = on_by_hand(presence, presses(presence, awake, dark, 45.0).signal, 45.0) & dark
+        lit = manual_on(presence, switch_presses(presence, awake, dark, 45.0).signal, 45.0) & dark
         # A press within the clock's half second of leaving may be on either side of it.
         assert lit.total() == pytest.approx(press_by_press(presence, awake, dark, 45.0), abs=50.0, rel=0.02)
 

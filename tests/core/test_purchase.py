@@ -17,7 +17,7 @@ from vastwatch.advice.judging.judge import judge, legal_holds
 from vastwatch.advice.judging.settings import settings
 from vastwatch.cli import main
 from vastwatch.control.light.daylight import darkness
-from vastwatch.control.manual.by_hand import by_hand
+from vastwatch.control.manual.by_hand import expected_manual_cost
 from vastwatch.design.edits.building import add_room
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import Report
@@ -108,7 +108,7 @@ def test_before_anything_is_bought_a_room_is_as_the_judge_or_a_hand_leaves_it(de
             assert now.misfit == j.misfit
             continue
         truths = [simulate_days(demo, settings().days, seed) for seed in settings().chosen_on]
-        alone = [by_hand(*t.there(room), darkness(demo, t.calendar)[room]) for t in truths]
+        alone = [expected_manual_cost(*t.there(room), darkness(demo, t.calendar)[room]) for t in truths]
         assert now.cost.dark_min == pytest.approx(np.mean([unlit for unlit, _ in alone]) / 60 / settings().days)
         assert now.cost.idle_h == pytest.approx(np.mean([idle for _, idle in alone]) / 3600 / settings().days)
     # A hand finds the switch soon enough for a bathroom; on stairs light is wanted at once.

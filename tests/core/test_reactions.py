@@ -15,7 +15,17 @@ from samples import make_room
 from vastwatch.advice.judging.timing import curve_of
 from vastwatch.advice.simulation.curves import Waving
 from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.manual.reactions import HAIR_S, TRIES, Luck, Stretches, Waved, eyes, habits, present, react
+from vastwatch.control.manual.reactions import (
+    EPSILON_S,
+    MAX_VAIN_WAVES,
+    OccupancyIntervals,
+    ReactionKeys,
+    WaveSensor,
+    habits,
+    occupancy_arrays,
+    react,
+    wave_sensor_arrays,
+)
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
@@ -35,8 +45,8 @@ def silence(g: float) -> Signal:
     return Signal.from_intervals([(0, 100.0), (100.0 + g, END)], 0.0, END)
 
 
-def one_there(p: float, end: float = END) -> Stretches:
-    return Stretches(np.array([0.0]), np.array([end]), np.array([WAVE_AFTER_S]), np.full((1, 1), p))
+def one_there(p: float, end: float = END) -> OccupancyIntervals:
+    return OccupancyIntervals(np.array([0.0]), np.array([end]), np.array([WAVE_AFTER_S]), np.full((1, 1), p))
 
 
 @pytest.mark.parametrize(
@@ -48,11 +58,11 @@ def test_one_silence_brings_several_drops(g, hold, h, drops, dark):
     what is left of the silence: at 60 s it comes a second before the next report, and 7 * 12 + 1 s are dark."""
     k = silence(g)
     # A report of no length at all would not be one.
-    did = react(k, k, hold, one_there(1.0), (Waved(True, 0.0, max(h, 1e-6), 7),))
+    did = react(k, k, hold, one_there(1.0), (WaveSensor(True, 0.0, max(h, 1e-6), 7),))
     lit = k.hold(hold) | Signal.from_intervals(did.light, 0.0, END)
     assert len(did.falls) == drops
     assert (~lit).total() == pytest.approx(dark)
-    nobody = react(k, k, hold, Stretches.none(1), (Waved(True, 0.0, 1.0, 7),))
+    nobody = react(k, k, hold, OccupancyIntervals.none(1), (WaveSensor(True, 0.0, 1.0, 7),))
     assert len(nobody.falls) == 1 and (~k.hold(hold)).total() == g - hold
 
 
@@ -60,7 +70,7 @@ def test_one_silence_brings_several_drops(g, hold, h, drops, dark):
 def test_the_break_points_of_the_curve(g, hold, h, k):
     """n(T) steps where T = (g + d + h) / k - d - h."""
     d, report = WAVE_AFTER_S, silence(g)
-    sensors = (Waved(True, 0.0, h, 7),)
+    sensors = (WaveSensor(True, 0.0, h, 7),)
 
     def drops(hold: float) -> int:
         return len(react(report, report, hold, one_there(1.0), sensors).falls)
@@ -77,19 +87,24 @@ def test_the_break_points_of_the_curve(g, hold, h, k):
 
 def test_after_three_vain_waves_somebody_goes_to_the_switch():
     k = silence(600)
-    did = react(k, k, 60.0, one_there(0.0), (Waved(True, 0.0, 5.0, 7),))
-    first = 160.0 + WAVE_AFTER_S * np.arange(1, TRIES + 1)
-    assert did.waves[:TRIES] == pytest.approx(first)
+    did = react(k, k, 60.0, one_there(0.0), (WaveSensor(True, 0.0, 5.0, 7),))
+    first = 160.0 + WAVE_AFTER_S * np.arange(1, MAX_VAIN_WAVES + 1)
+    assert did.waves[:MAX_VAIN_WAVES] == pytest.approx(first)
     press = first[-1] + AGAIN_S
     assert did.presses[0] == pytest.approx(press)
     assert did.light[0] == pytest.approx([press, press + PRESS_S + 60.0])
     # Whoever leaves before that waves no more.
-    left = react(k, k, 60.0, one_there(0.0, 190.0), (Waved(True, 0.0, 5.0, 7),))
+    left = react(k, k, 60.0, one_there(0.0, 190.0), (WaveSensor(True, 0.0, 5.0, 7),))
     assert len(left.waves) == 2 and len(left.presses) == 0
 
 
 def event_by_event(
-    start: Signal, keep: Signal, hold: float, who: Stretches, sensors: tuple[Waved, ...], offs: list[float] | None
+    start: Signal,
+    keep: Signal,
+    hold: float,
+    who: OccupancyIntervals,
+    sensors: tuple[WaveSensor, ...],
+    offs: list[float] | None,
 ) -> tuple[list[float], list[float], list[tuple[float, float]]]:
     """A house, its sensors and one person after the other, an event at a time: waves, presses, and when it was lit.
 
@@ -122,8 +137,8 @@ def event_by_event(
             stretch, clock, vain = here, max(t, clock), 0
         due = math.inf
         if offs is not None and here >= 0 and not lit:
-            due = max(clock, float(who.begin[here])) + (float(who.after_s[here]) if vain < TRIES else AGAIN_S)
-        if due <= t and vain >= TRIES:
+            due = max(clock, float(who.begin[here])) + (float(who.after_s[here]) if vain < MAX_VAIN_WAVES else AGAIN_S)
+        if due <= t and vain >= MAX_VAIN_WAVES:
             presses.append(t)
             more.append((t, t + PRESS_S, True))
             vain = 0
@@ -132,7 +147,7 @@ def event_by_event(
             waves.append(t)
             off = max([f for f in offs or [] if f <= t], default=None)
             anchor = max(
-                int(at_ms((0.0 if off is None else off - hold) + HAIR_S)), int(at_ms(who.begin[here] + HAIR_S))
+                int(at_ms((0.0 if off is None else off - hold) + EPSILON_S)), int(at_ms(who.begin[here] + EPSILON_S))
             )
             j = counts.get(anchor, 0)
             counts[anchor] = j + 1
@@ -177,8 +192,8 @@ def test_reactions_against_a_house_run_event_by_event(s, k, there, hold, p, q, s
     keep = start | Signal.from_intervals(rows(k, 0.271), 0.0, END)
     here = rows(there, 0.391)
     chance = np.vstack([np.full(len(here), p), np.full(len(here), q)])
-    who = Stretches(here[:, 0], here[:, 1], np.full(len(here), WAVE_AFTER_S), chance)
-    sensors = (Waved(True, 0.0313, 4.0171, 11 + seed), Waved(False, 0.0517, 9.0293, 12 + seed))
+    who = OccupancyIntervals(here[:, 0], here[:, 1], np.full(len(here), WAVE_AFTER_S), chance)
+    sensors = (WaveSensor(True, 0.0313, 4.0171, 11 + seed), WaveSensor(False, 0.0517, 9.0293, 12 + seed))
     did = react(start, keep, hold, who, sensors)
     lit = start.start_keep(keep.hold(hold)) | Signal.from_intervals(did.light, 0.0, END)
     _, _, alone = event_by_event(start, keep, hold, who, sensors, None)
@@ -200,8 +215,13 @@ def test_lights_that_run_into_one_another_are_walked_in_turn(seed):
     begins = np.sort(rng.uniform(0, END, 30))
     keep = start | Signal.from_intervals(np.column_stack([begins, begins + rng.uniform(0.1, 50.0, 30)]), 0.0, END)
     here = np.sort(rng.uniform(0, END, 6)).reshape(-1, 2)
-    who = Stretches(here[:, 0], here[:, 1], rng.choice([5.0, 12.0, 30.0], 3), rng.choice([0.1, 0.6, 1.0], (2, 3)))
-    sensors = (Waved(True, 0.4, float(rng.uniform(1, 40)), 7), Waved(False, 1.2, float(rng.uniform(1, 90)), 8))
+    who = OccupancyIntervals(
+        here[:, 0], here[:, 1], rng.choice([5.0, 12.0, 30.0], 3), rng.choice([0.1, 0.6, 1.0], (2, 3))
+    )
+    sensors = (
+        WaveSensor(True, 0.4, float(rng.uniform(1, 40)), 7),
+        WaveSensor(False, 1.2, float(rng.uniform(1, 90)), 8),
+    )
     hold = float(rng.choice([0.0, 5.0, 20.0, 60.0]))
     did = react(start, keep, hold, who, sensors)
     _, _, alone = event_by_event(start, keep, hold, who, sensors, None)
@@ -214,7 +234,9 @@ def looped(start, keep, hold, who, sensors):
     """What `react` tells, of the compiled loop."""
     kept = loops.hold_rows(keep.intervals, hold, END)
     lit = loops.start_keep_rows(start.rises, kept)
-    events = loops.react_in_gaps(lit, kept, hold, 0.0, END, habits(), present(who, sensors), eyes(sensors))
+    events = loops.react_in_gaps(
+        lit, kept, hold, 0.0, END, habits(), occupancy_arrays(who, sensors), wave_sensor_arrays(sensors)
+    )
 
     def rows(kind):
         return events[events[:, 0] == kind, 1:]
@@ -249,13 +271,13 @@ def test_for_many_lives_the_same_is_walked(seed):
     keep = start | Signal.from_intervals(np.column_stack([begins, begins + rng.uniform(0.1, 50, 2 * n)]), 0.0, END)
     here = np.sort(rng.uniform(0, END, 2 * int(rng.integers(1, 9)))).reshape(-1, 2)
     m = len(here)
-    luck = Luck(rng.integers(0, 2**62, (2, m)).astype(np.uint64), np.zeros(m)) if rng.random() < 0.5 else None
-    who = Stretches(
+    luck = ReactionKeys(rng.integers(0, 2**62, (2, m)).astype(np.uint64), np.zeros(m)) if rng.random() < 0.5 else None
+    who = OccupancyIntervals(
         here[:, 0], here[:, 1], rng.choice([5.0, 12.0, 30.0], m), rng.choice([0.0, 0.1, 0.6, 1.0], (2, m)), luck
     )
     sensors = (
-        Waved(True, 0.4, float(rng.uniform(0.2, 40)), 7),
-        Waved(bool(rng.random() < 0.3), 1.2, float(rng.uniform(0, 90)), 8),
+        WaveSensor(True, 0.4, float(rng.uniform(0.2, 40)), 7),
+        WaveSensor(bool(rng.random() < 0.3), 1.2, float(rng.uniform(0, 90)), 8),
     )
     hold = float(rng.choice([0.0, 5.0, 60.0, 400.0]))
     did = react(start, keep, hold, who, sensors)
@@ -267,7 +289,7 @@ def test_for_many_lives_the_same_is_walked(seed):
 
 def test_the_luck_in_a_silence_does_not_depend_on_the_hold():
     k = silence(2000)
-    sensors = (Waved(True, 0.0, 5.0, 3),)
+    sensors = (WaveSensor(True, 0.0, 5.0, 3),)
     tries = []
     for hold in (20.0, 45.0, 80.0):
         did = react(k, k, hold, one_there(0.4), sensors)
@@ -282,8 +304,10 @@ def test_what_a_hold_comes_to_is_what_the_signals_say():
     report = Signal.from_intervals(np.column_stack([edges, edges + 2.0]), 0.0, END)
     need = Signal.from_intervals([(100, 1400), (1800, 2900)], 0.0, END)
     nobody, always = ~need, Signal.constant(True, 0.0, END)
-    who = Stretches(np.array([100.0, 1800.0]), np.array([1400.0, 2900.0]), np.full(2, 12.0), np.full((1, 2), 0.7))
-    sensors = (Waved(True, 0.2, 3.0, 5),)
+    who = OccupancyIntervals(
+        np.array([100.0, 1800.0]), np.array([1400.0, 2900.0]), np.full(2, 12.0), np.full((1, 2), 0.7)
+    )
+    sensors = (WaveSensor(True, 0.2, 3.0, 5),)
     curve = Waving(report, report, There(need, need), always, who, sensors)
     for hold in (5.0, 17.0, 60.0, 200.0):
         did = react(report, report, hold, who, sensors)

@@ -17,7 +17,7 @@ from vastwatch.control.export.recipes import named, output_recipes, recipes_of
 from vastwatch.control.house import run
 from vastwatch.control.ladder import ramped
 from vastwatch.control.lighting import lit_by_press, run_ladders
-from vastwatch.control.manual.hand import Beneath, overrides
+from vastwatch.control.manual.hand import UnderlyingLight, overrides
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import (
     AllOf,
@@ -179,7 +179,7 @@ def test_a_week_of_recipes_is_the_week_of_the_ladder(seed):
     # The ladder, with hands above it.
     below = run_ladders(project, "big", recording, own)
     lit = any_of(list(below.wanted.values()))
-    beneath = Beneath(lit, own, press_hold(here.expr), lit_by_press(below, project.scenes))
+    beneath = UnderlyingLight(lit, own, press_hold(here.expr), lit_by_press(below, project.scenes))
     hands = overrides(beneath, project.buttons, calendar, None, presses)
     did = run_ladders(project, "big", recording, own, hands)
     # The recipes, played.

@@ -15,7 +15,7 @@ from vastwatch.advice.detection.silences import hours_per_drop
 from vastwatch.advice.detection.trial import in_words, stay
 from vastwatch.advice.detection.watching import watches_at
 from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.manual.reactions import TRIES
+from vastwatch.control.manual.reactions import MAX_VAIN_WAVES
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import AllOf, Hold, Report
 from vastwatch.design.project import put
@@ -46,7 +46,7 @@ def test_an_unseen_seat_is_arithmetic():
     # The report as a whole is late.
     first = 60.0 + device("pir-corner-12").hold_s + device("pir-corner-12").latency.typical_s
     assert t.first_dark_s == pytest.approx(np.full(10, first), abs=1e-6)
-    cycle = TRIES * WAVE_AFTER_S + AGAIN_S + PRESS_S + 60.0
+    cycle = MAX_VAIN_WAVES * WAVE_AFTER_S + AGAIN_S + PRESS_S + 60.0
     assert t.drops == 1 + (3600 - first) // cycle
     assert t.trips == pytest.approx((3600 - first) / cycle, abs=1) and t.waves == pytest.approx(3 * t.trips, abs=3)
     assert t.kept == 0 and t.dark_within(0.5) == pytest.approx(first)

@@ -14,7 +14,7 @@ from vastwatch.control.belief.fusion import Leaf, beliefs, evaluate, leaves
 from vastwatch.control.belief.rates import MarkovChain, markov_chains
 from vastwatch.control.light.clock import clock_time
 from vastwatch.control.light.darkness import dark_leaf
-from vastwatch.control.manual.by_hand import on_by_hand
+from vastwatch.control.manual.by_hand import manual_on
 from vastwatch.control.manual.hand import Override
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import ClockTime, ConclusionRef, Dark, Expr, Nothing, Report, StartKeep
@@ -94,7 +94,7 @@ def _said(
 
 @memoised
 def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float) -> Signal:
-    return presence | on_by_hand(keeping, pressed, hold_s)
+    return presence | manual_on(keeping, pressed, hold_s)
 
 
 @memoised

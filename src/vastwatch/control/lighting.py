@@ -22,8 +22,8 @@ from numpy.typing import NDArray
 from vastwatch.control.concluding import concluded
 from vastwatch.control.ladder import Winners, levels_of, while_over, winners
 from vastwatch.control.light.darkness import house_dark
-from vastwatch.control.manual.by_hand import on_by_hand
-from vastwatch.control.manual.hand import Override, overlaid
+from vastwatch.control.manual.by_hand import manual_on
+from vastwatch.control.manual.hand import Override, apply_overrides
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import evaluation_order, references_in
@@ -209,7 +209,7 @@ def _run_one(
     def reached(ident: str | None) -> bool:
         return scene_for(ladder, every, ident) is not None
 
-    won, pressed = overlaid(winners(said, 0.0, end), len(said), hands, reached)
+    won, pressed = apply_overrides(winners(said, 0.0, end), len(said), hands, reached)
     if pressed:
         found = tuple(s for ident in pressed if (s := scene_for(ladder, every, ident)) is not None)
         more = scene_levels(lamps, found)
@@ -220,7 +220,7 @@ def _run_one(
 @memoised
 def handed(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
     """While a room is lit by its conclusion where a hand switches on."""
-    return on_by_hand(presence, pressed, hold_s)
+    return manual_on(presence, pressed, hold_s)
 
 
 class Given(NamedTuple):

@@ -18,9 +18,9 @@ from vastwatch.control.belief.fusion import Leaf, beliefs, leaves
 from vastwatch.control.belief.rates import MarkovChain, markov_chains
 from vastwatch.control.concluding import Hand, concluded, conclusion, evaluated
 from vastwatch.control.lighting import Given, given, handed, run_ladders
-from vastwatch.control.manual.by_hand import PRESS_S, on_by_hand, presses
-from vastwatch.control.manual.reactions import Reaction, Stretches, Waved, react
-from vastwatch.control.manual.reactions_of_any import react_to
+from vastwatch.control.manual.by_hand import PRESS_S, manual_on, switch_presses
+from vastwatch.control.manual.reactions import OccupancyIntervals, Reaction, WaveSensor, react
+from vastwatch.control.manual.reactions_of_any import react_to_conclusion
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import evaluation_order, with_dependencies
@@ -46,13 +46,13 @@ from vastwatch.signals import Signal
 Array = NDArray[np.float64]
 
 
-def waved(project: Project, presence: Conclusion, seed: int) -> tuple[Waved, ...]:
+def waved(project: Project, presence: Conclusion, seed: int) -> tuple[WaveSensor, ...]:
     """The sensors a conclusion itself reads, as waves set them off: the whole of a report is late."""
     out = []
     for ident, eye in zip(sensors_read(presence), _eyes(project, presence)):
         late = latency_s(eye.mounted.device)
         until = late + eye.report_s if eye.report_s > 0 else 0.0
-        out.append(Waved(eye.starts, late, until, key_of(seed, "wave", presence.room, ident)))
+        out.append(WaveSensor(eye.starts, late, until, key_of(seed, "wave", presence.room, ident)))
     return tuple(out)
 
 
@@ -133,7 +133,7 @@ def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
 
 def stretches(
     project: Project, presence: Conclusion, truth: Truth, dark: Signal, known: Mapping[str, Signal]
-) -> Stretches:
+) -> OccupancyIntervals:
     """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it
     and are heard; `known`: while each of them works, of those that do not always."""
     eyes = _eyes(project, presence)
@@ -146,7 +146,9 @@ def stretches(
 
 
 @memoised
-def _as_heard(who: Stretches, works: tuple[Signal | None, ...], heard: tuple[float, ...]) -> Stretches:
+def _as_heard(
+    who: OccupancyIntervals, works: tuple[Signal | None, ...], heard: tuple[float, ...]
+) -> OccupancyIntervals:
     """Stretches cut where a sensor begins or ceases to work, and the chances that what it notices is heard."""
     cuts = np.unique(np.concatenate([w.switches for w in works if w is not None] or [np.empty(0)]))
     first, last = np.searchsorted(cuts, who.begin, side="right"), np.searchsorted(cuts, who.end, side="left")
@@ -207,12 +209,12 @@ def _left(room: str, truth: Truth, dark: Signal) -> _Left:
 @memoised
 def _stretches(
     room: str, mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], truth: Truth, dark: Signal
-) -> Stretches:
+) -> OccupancyIntervals:
     left = _left(room, truth, dark)
     if len(left.rows) == 0:
-        return Stretches.none(len(mounted))
+        return OccupancyIntervals.none(len(mounted))
     chance = _chances(mounted, levels, truth.household.book, left.kgs)
-    return Stretches(left.rows[:, 0], left.rows[:, 1], left.after_s, chance[:, left.heavy, left.spot])
+    return OccupancyIntervals(left.rows[:, 0], left.rows[:, 1], left.after_s, chance[:, left.heavy, left.spot])
 
 
 @memoised
@@ -340,7 +342,7 @@ def occupied(truth: Truth, room: str, awake_only: bool) -> Signal:
 
 @memoised
 def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> Hand:
-    pressed = presses(presence, people.asking, dark, hold_s)
+    pressed = switch_presses(presence, people.asking, dark, hold_s)
     return Hand(pressed.signal, trips=pressed.again)
 
 
@@ -376,7 +378,7 @@ class WavedAt:
         press = Signal.from_intervals(pressed, 0.0, end)
         chains = given.chains[len(given.chains) - len(beliefs(self._keep)) :]
         keeping = evaluated(self._keep, said[self._kept_by :], chains, given.alive)
-        return presence | on_by_hand(keeping, press, self._hold_s)
+        return presence | manual_on(keeping, press, self._hold_s)
 
 
 def conditions(project: Project, presence: Conclusion, recording: Recording, named: Mapping[str, Signal]) -> Conditions:
@@ -393,13 +395,15 @@ def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
 
 
 @memoised
-def _waving_at_any(expr: Expr, given: Conditions, who: Stretches, sensors: tuple[Waved, ...], end: float) -> Hand:
-    return _hand_of(react_to(WavedAt(expr, given), who, sensors), given.sensors, end)
+def _waving_at_any(
+    expr: Expr, given: Conditions, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], end: float
+) -> Hand:
+    return _hand_of(react_to_conclusion(WavedAt(expr, given), who, sensors), given.sensors, end)
 
 
 @memoised
 def _waving(
-    start: Signal, keep: Signal, who: Stretches, sensors: tuple[Waved, ...], hold_s: float, ids: tuple[str, ...],
+    start: Signal, keep: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], hold_s: float, ids: tuple[str, ...],
     end: float,
 ) -> Hand:  # fmt: skip
     return _hand_of(react(start, keep, hold_s, who, sensors), ids, end)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vastwatch.control.lighting import RoomRun, given, lit_by_press, run_ladders
-from vastwatch.control.manual.hand import UNWANTED_S, Beneath, Override, Wishes, overrides
+from vastwatch.control.manual.hand import UNWANTED_S, LightPreferences, Override, UnderlyingLight, overrides
 from vastwatch.control.recording import Recording
 from vastwatch.design.ladders import scenes_in
 from vastwatch.design.needs import needs_of
@@ -81,6 +81,6 @@ def _pressed(
 ) -> tuple[Override, ...]:  # fmt: skip
     asleep, film, asking = there
     disturbed = _disturbed(did, lamps, asleep_share, asleep, film)
-    wishes = Wishes(disturbed, (asking & due) - film, luck, share)
-    beneath = Beneath(any_of(list(did.wanted.values())), own, hold_s, lit_by_press(did, scenes))
+    wishes = LightPreferences(disturbed, (asking & due) - film, luck, share)
+    beneath = UnderlyingLight(any_of(list(did.wanted.values())), own, hold_s, lit_by_press(did, scenes))
     return overrides(beneath, buttons, calendar, wishes)

@@ -17,8 +17,8 @@ from vastwatch.advice.simulation.weeks import tunable
 from vastwatch.control.belief.fusion import beliefs, leaves
 from vastwatch.control.belief.rates import markov_chains
 from vastwatch.control.concluding import evaluated
-from vastwatch.control.manual.reactions import Stretches, react
-from vastwatch.control.manual.reactions_of_any import react_to
+from vastwatch.control.manual.reactions import OccupancyIntervals, react
+from vastwatch.control.manual.reactions_of_any import react_to_conclusion
 from vastwatch.design.expressions import Report
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of
@@ -107,9 +107,9 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
         said[ident] = _reported(mounted, noticed, rows, end)
     hold = hold_of(presence.expr) or 0.0
     sensors = waved(project, presence, seed)
-    who = Stretches.none(len(sensors))
+    who = OccupancyIntervals.none(len(sensors))
     if spot.asks_for_light:
-        who = Stretches(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
+        who = OccupancyIntervals(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
     heard = [said[leaf.sensor] for leaf in every if isinstance(leaf, Report)]
     chains = markov_chains(project, beliefs(presence.expr))
     plain = evaluated(presence.expr, heard, chains)
@@ -119,7 +119,9 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
         keep = evaluated(kept_by, heard[len(every) - len(leaves(kept_by)) :])
         did = react(start, start | keep, hold, who, sensors)
     else:
-        did = react_to(WavedAt(presence.expr, Conditions(tuple(heard), chains, sensors_read(presence))), who, sensors)
+        did = react_to_conclusion(
+            WavedAt(presence.expr, Conditions(tuple(heard), chains, sensors_read(presence))), who, sensors
+        )
     lit = plain | Signal.from_intervals(did.light, 0.0, end)
     next_fall, after = did.falls.searchsorted(begins), did.falls.searchsorted(begins + stay_s)
     drops = after - next_fall

@@ -21,7 +21,7 @@ from vastwatch.advice.simulation.end_to_end import EndToEnd, laid
 from vastwatch.advice.simulation.weeks import Lived, into_the_dark, lighting, lived_together, nobody_there
 from vastwatch.control.lighting import Makes, made_by
 from vastwatch.control.manual.by_hand import AGAIN_S
-from vastwatch.control.manual.reactions import TRIES
+from vastwatch.control.manual.reactions import MAX_VAIN_WAVES
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
@@ -73,7 +73,7 @@ def legal_holds(project: Project, room: str) -> Array:
 def dark_limit_min(needs: RoomNeeds, arrivals_per_day: float) -> float:
     """The minutes of dark a day that a room's needs allow: the notice time at each arrival, and for each drop allowed
     the waves that may be in vain and the way to the switch."""
-    waved = needs.drops_per_week / 7.0 * (TRIES * WAVE_AFTER_S + AGAIN_S)
+    waved = needs.drops_per_week / 7.0 * (MAX_VAIN_WAVES * WAVE_AFTER_S + AGAIN_S)
     return max((arrivals_per_day * needs.notice_s + waved) / 60.0, LEAST_DARK_MIN)
 
 

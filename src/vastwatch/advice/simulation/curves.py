@@ -27,9 +27,9 @@ from typing import NamedTuple, Protocol
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.control.manual.by_hand import PRESS_S, Pressed, PressedAt, on_by_hand, pressed_at, presses
-from vastwatch.control.manual.reactions import Reaction, Stretches, Waved, react
-from vastwatch.control.manual.reactions_of_any import react_to
+from vastwatch.control.manual.by_hand import PRESS_S, PressTimes, SwitchPresses, manual_on, press_times, switch_presses
+from vastwatch.control.manual.reactions import OccupancyIntervals, Reaction, WaveSensor, react
+from vastwatch.control.manual.reactions_of_any import react_to_conclusion
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
 from vastwatch.people.truth import There
@@ -264,7 +264,7 @@ class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
     def __init__(
-        self, start: Signal, keep: Signal, there: There, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+        self, start: Signal, keep: Signal, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
         unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway = unlit_s, anyway
@@ -329,7 +329,7 @@ class WavingAtAny:
     itself."""
 
     def __init__(
-        self, expr: Expr, given: Conditions, there: There, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+        self, expr: Expr, given: Conditions, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
         unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway = unlit_s, anyway
@@ -354,7 +354,7 @@ class WavingAtAny:
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
         conclude = WavedAt(with_hold(self.expr, hold_s) or self.expr, self.given)
-        did = react_to(conclude, self.who, self.sensors)
+        did = react_to_conclusion(conclude, self.who, self.sensors)
         return conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S]))
 
     def _lit(self, hold_s: float) -> tuple[Reaction, Signal]:
@@ -368,12 +368,12 @@ def due(there: There, dark: Signal, anyway: Signal | None) -> Signal:
 
 
 def lit_by(
-    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+    expr: Expr, given: Conditions, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
     anyway: Signal | None = None,
 ) -> tuple[Reaction, Signal]:  # fmt: skip
     """What people do about a light that follows an expression, and that light."""
     conclude = WavedAt(expr, given)
-    did = react_to(conclude, who, sensors)
+    did = react_to_conclusion(conclude, who, sensors)
     lit = conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S])) & dark
     return did, lit if anyway is None else lit | anyway
 
@@ -385,7 +385,7 @@ class ByHand:
 
     def __init__(
         self, presence: Callable[[float], Signal] | tuple[Signal, Signal], there: There, dark: Signal,
-        unlit_s: float = 0.0, anyway: Signal | None = None, pressed: PressedAt = pressed_at,
+        unlit_s: float = 0.0, anyway: Signal | None = None, pressed: PressTimes = press_times,
         press_s: Callable[[float], float] = lambda hold_s: hold_s,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway, self._pressed, self._press_s = unlit_s, anyway, pressed, press_s
@@ -413,19 +413,21 @@ class ByHand:
         """See Curve."""
         presence = self._concluded(hold_s)
         lasts = self._press_s(hold_s)
-        return on_by_hand(presence, presses(presence, self.there.asking, self.dark, lasts, self._pressed).signal, lasts)
+        return manual_on(
+            presence, switch_presses(presence, self.there.asking, self.dark, lasts, self._pressed).signal, lasts
+        )
 
     def _of_parts(self, hold_s: float) -> Signal:
         assert self.parts is not None
         start, keep = self.parts
         return start.start_keep(keep.hold(hold_s))
 
-    def lit(self, hold_s: float) -> tuple[Signal, Pressed]:
+    def lit(self, hold_s: float) -> tuple[Signal, SwitchPresses]:
         """The light with a hold, and the presses that it takes."""
         presence = self._concluded(hold_s)
         lasts = self._press_s(hold_s)
-        pressed = presses(presence, self.there.asking, self.dark, lasts, self._pressed)
-        lit = on_by_hand(presence, pressed.signal, lasts) & self.dark
+        pressed = switch_presses(presence, self.there.asking, self.dark, lasts, self._pressed)
+        lit = manual_on(presence, pressed.signal, lasts) & self.dark
         return lit if self.anyway is None else lit | self.anyway, pressed
 
 

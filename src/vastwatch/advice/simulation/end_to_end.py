@@ -16,7 +16,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.simulation.curves import KNOWN_S, ByHand, Curve, Waving, WavingAtAny, due, lit_by
-from vastwatch.control.manual.reactions import Luck, Stretches, eyes, habits, present
+from vastwatch.control.manual.reactions import (
+    OccupancyIntervals,
+    ReactionKeys,
+    habits,
+    occupancy_arrays,
+    wave_sensor_arrays,
+)
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
 from vastwatch.memo import memoised
@@ -159,17 +165,17 @@ class _Lives:
             return None
         return laid_out(tuple(never(self._span) if a is None else a for a in each))
 
-    def _all_of_them(self, lives: Sequence[Waving] | Sequence[WavingAtAny]) -> Stretches:
+    def _all_of_them(self, lives: Sequence[Waving] | Sequence[WavingAtAny]) -> OccupancyIntervals:
         each = [c.who for c in lives]
         begins: Array = self._step * np.arange(len(each), dtype=float)
         of = np.repeat(np.arange(len(each)), [len(who.begin) for who in each])
         keys = np.array([[s.key for s in c.sensors] for c in lives], np.uint64).reshape(len(each), -1).T
-        return Stretches(
+        return OccupancyIntervals(
             np.concatenate([who.begin for who in each]) + begins[of],
             np.concatenate([who.end for who in each]) + begins[of],
             np.concatenate([who.after_s for who in each]),
             np.concatenate([who.chance for who in each], axis=1),
-            Luck(keys[:, of], begins[of]),
+            ReactionKeys(keys[:, of], begins[of]),
         )
 
 
@@ -258,7 +264,7 @@ class _Line(_Lives):
 
     @cached_property
     def _there(self) -> tuple[loops.Habits, loops.OccupancyArrays, loops.WaveSensorArrays]:
-        return habits(), present(self._who, self._sensors), eyes(self._sensors)
+        return habits(), occupancy_arrays(self._who, self._sensors), wave_sensor_arrays(self._sensors)
 
     def _reports(self, hold_s: float) -> tuple[Array, Array]:
         """What starts the light and what keeps it, as far as it matters to a hold: reports that it joins anyway are

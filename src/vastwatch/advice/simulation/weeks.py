@@ -18,8 +18,8 @@ from vastwatch.control.concluding import concluded, evaluated
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
 from vastwatch.control.lighting import Given, delays_words, run_ladders
-from vastwatch.control.manual.by_hand import by_hand
-from vastwatch.control.manual.reactions import Stretches, Waved
+from vastwatch.control.manual.by_hand import expected_manual_cost
+from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.asked import asked_by
@@ -211,7 +211,7 @@ def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAl
     """A room's days under a seed, per day, as if nothing hung there."""
     truth = simulate_days(project, days, seed)
     people, dark = truth.there(room), darkness(project, truth.calendar)[room]
-    unlit, idle = by_hand(*people, dark)
+    unlit, idle = expected_manual_cost(*people, dark)
     return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(people, dark) / days)
 
 
@@ -284,7 +284,7 @@ def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, roo
 
 @memoised
 def _waving_at_any(
-    expr: Expr, given: Conditions, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
+    expr: Expr, given: Conditions, how: Given, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth, room: str,
     unlit_s: float,
 ) -> Lived:  # fmt: skip
     curve = WavingAtAny(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.anyway)
@@ -293,7 +293,7 @@ def _waving_at_any(
 
 @memoised
 def _waving(
-    start: Signal, keep: Signal, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
+    start: Signal, keep: Signal, how: Given, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth,
     room: str, unlit_s: float,
 ) -> Lived:  # fmt: skip
     curve = Waving(start, keep, truth.there(room), how.follows, who, sensors, unlit_s, how.anyway)

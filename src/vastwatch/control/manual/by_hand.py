@@ -27,7 +27,7 @@ FORGOTTEN, LONGEST_S = 0.25, 4 * 3600.0
 PRESS_S = 0.5
 
 
-class Pressed(NamedTuple):
+class SwitchPresses(NamedTuple):
     """While the switch is pressed, and the instants of those presses that a light gone off on somebody made needful."""
 
     signal: Signal
@@ -36,10 +36,10 @@ class Pressed(NamedTuple):
 
 # Rows in which light is needed, rows of presence, and the hold, seconds: when the switch is pressed, and whether each
 # time since the light went off on somebody.
-PressedAt = Callable[[Array, Array, float], tuple[Array, NDArray[np.bool_]]]
+PressTimes = Callable[[Array, Array, float], tuple[Array, NDArray[np.bool_]]]
 
 
-def pressed_at(needed: Array, presence: Array, hold_s: float) -> tuple[Array, NDArray[np.bool_]]:
+def press_times(needed: Array, presence: Array, hold_s: float) -> tuple[Array, NDArray[np.bool_]]:
     """See PressedAt."""
     begins, ends = presence[:, 0].tolist(), presence[:, 1].tolist()
     t: list[float] = []
@@ -60,7 +60,9 @@ def pressed_at(needed: Array, presence: Array, hold_s: float) -> tuple[Array, ND
     return np.array(t), np.array(again, bool)
 
 
-def presses(presence: Signal, asking: Signal, dark: Signal, hold_s: float, pressed: PressedAt = pressed_at) -> Pressed:
+def switch_presses(
+    presence: Signal, asking: Signal, dark: Signal, hold_s: float, pressed: PressTimes = press_times
+) -> SwitchPresses:
     """When the switch of a room is pressed by those in it who ask for light, where a hand switches on and vacancy off.
 
     One of them presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
@@ -69,15 +71,15 @@ def presses(presence: Signal, asking: Signal, dark: Signal, hold_s: float, press
     needed = asking & dark
     t, again = pressed(needed.intervals, presence.intervals, float(hold_s))
     rows = np.column_stack([t, t + PRESS_S])
-    return Pressed(Signal.from_intervals(rows, needed.start, needed.end), t[again])
+    return SwitchPresses(Signal.from_intervals(rows, needed.start, needed.end), t[again])
 
 
-def on_by_hand(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
+def manual_on(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
     """What a press switched on: until neither presence nor the hold after the press is on."""
     return pressed.start_keep(presence | pressed.hold(hold_s))
 
 
-def by_hand(awake: Signal, asking: Signal, dark: Signal) -> tuple[float, float]:
+def expected_manual_cost(awake: Signal, asking: Signal, dark: Signal) -> tuple[float, float]:
     """What a room without sensors is expected to cost over the span: seconds needed and not lit, and seconds lit for
     nobody; by who is awake there, and who asks for light.
 

@@ -39,10 +39,10 @@ class Override(NamedTuple):
     button: str
     does: Does
     scene: str | None = None
-    kept: float = -1.0
+    kept_level: float = -1.0
 
 
-class Wishes(NamedTuple):
+class LightPreferences(NamedTuple):
     """What people want of a room's light that may make them press. `disturbed`: while what the ladder gives is more
     than somebody there bears; `needing`: while somebody there wants light and is to have it; `luck`: the key of the
     draws whether they press, at a `share` of the times."""
@@ -53,7 +53,7 @@ class Wishes(NamedTuple):
     share: float
 
 
-class Beneath(NamedTuple):
+class UnderlyingLight(NamedTuple):
     """What a hand presses against: while the ladders of the room give light at all, and of the room's lighting
     conclusion while it holds, with how long a press lasts by itself."""
 
@@ -65,7 +65,7 @@ class Beneath(NamedTuple):
 
 
 def overrides(
-    beneath: Beneath, buttons: Sequence[Button], calendar: Calendar, wishes: Wishes | None = None,
+    underlying: UnderlyingLight, buttons: Sequence[Button], calendar: Calendar, wishes: LightPreferences | None = None,
     presses: Sequence[tuple[float, str]] = (),
 ) -> tuple[Override, ...]:  # fmt: skip
     """What hands do to the light of a room, in order of time; they never overlap. `presses`: given ones, (instant,
@@ -75,7 +75,7 @@ def overrides(
     away = next((b for b in buttons if b.does in ("toggle", "off")), None)
     back = next((b for b in buttons if b.does in ("toggle", "scene")), None)
     out: list[Override] = []
-    now, k, active = beneath.own.start, 0, None
+    now, k, active = underlying.own.start, 0, None
     # Whoever pressed it away gives way to whoever pressed it back, for as long as that goes on.
     gave_way = now
     while True:
@@ -88,7 +88,7 @@ def overrides(
         if active is not None and (event is None or event[0] >= active.end):
             out.append(active)
             now, active = active.end, None
-            if now >= beneath.own.end:
+            if now >= underlying.own.end:
                 return tuple(out)
             continue
         if event is None:
@@ -98,28 +98,28 @@ def overrides(
         if mine and active is not None and wishes is not None:
             gave_way = _until(wishes.disturbed, now)
         pressed = by_id[event[1]]
-        lit = bool(beneath.lit.at(now)) if active is None else _lit(active, beneath, now)
+        lit = bool(underlying.lit.at(now)) if active is None else _lit(active, underlying, now)
         if active is not None:
             before = active._replace(end=now)
             if before.end > before.begin:
                 out.append(before)
-        active = _pressed(pressed, now, lit, active, beneath, calendar)
+        active = _pressed(pressed, now, lit, active, underlying, calendar)
 
 
-def _lit(active: Override, beneath: Beneath, now: float) -> bool:
+def _lit(active: Override, underlying: UnderlyingLight, now: float) -> bool:
     if active.does == "off":
         return False
-    lit = beneath.lit if active.does == "leave" else beneath.pressed.get(active.scene)
-    return lit is None or bool(lit.at(active.kept if active.kept >= 0 else now))
+    lit = underlying.lit if active.does == "leave" else underlying.pressed.get(active.scene)
+    return lit is None or bool(lit.at(active.kept_level if active.kept_level >= 0 else now))
 
 
 def _pressed(
-    button: Button, t: float, lit: bool, active: Override | None, beneath: Beneath, calendar: Calendar
+    button: Button, t: float, lit: bool, active: Override | None, underlying: UnderlyingLight, calendar: Calendar
 ) -> Override | None:
     """What a press begins; None where it only ends what another began."""
     does: Does
     if button.does == "toggle":
-        if not lit and active is not None and beneath.lit.at(t):
+        if not lit and active is not None and underlying.lit.at(t):
             return None
         does = "off" if lit else "on"
     elif button.does == "leave":
@@ -128,17 +128,19 @@ def _pressed(
         does = "leave"
         if active is not None:
             # What another press asked for, or kept, is kept as it is.
-            kept = active.kept if active.kept >= 0 else t
-            return active._replace(begin=t, end=_ends(button, t, beneath, calendar), button=button.id, kept=kept)
+            kept = active.kept_level if active.kept_level >= 0 else t
+            return active._replace(
+                begin=t, end=_ends(button, t, underlying, calendar), button=button.id, kept_level=kept
+            )
     else:
         does = button.does
     scene = button.scene if does in ("on", "scene") else None
-    return Override(t, _ends(button, t, beneath, calendar), button.id, does, scene, t if does == "leave" else -1.0)
+    return Override(t, _ends(button, t, underlying, calendar), button.id, does, scene, t if does == "leave" else -1.0)
 
 
-def _ends(button: Button, t: float, beneath: Beneath, calendar: Calendar) -> float:
+def _ends(button: Button, t: float, underlying: UnderlyingLight, calendar: Calendar) -> float:
     """When what a press began ends by itself; the end of the span where it does not."""
-    end = beneath.own.end
+    end = underlying.own.end
     if button.ends == "minutes":
         return min(t + 60.0 * button.minutes, end)
     if button.ends == "clock":
@@ -149,8 +151,8 @@ def _ends(button: Button, t: float, beneath: Beneath, calendar: Calendar) -> flo
         return end
     if button.ends == "vacancy":
         # A press says that somebody is there, for as long as the room's hold.
-        until = min(t + beneath.hold_s, end)
-        rows = beneath.own.intervals
+        until = min(t + underlying.hold_s, end)
+        rows = underlying.own.intervals
         i = bisect.bisect_right(rows[:, 0].tolist(), until) - 1
         while i >= 0 and rows[i, 1] > until:
             until = float(rows[i, 1])
@@ -167,7 +169,7 @@ def _until(signal: Signal, t: float) -> float:
 
 
 def _by_wish(
-    wishes: Wishes | None, away: Button | None, back: Button | None, active: Override | None, now: float,
+    wishes: LightPreferences | None, away: Button | None, back: Button | None, active: Override | None, now: float,
     gave_way: float,
 ) -> tuple[float, str] | None:  # fmt: skip
     """The next press that somebody's wish leads to, from an instant on, were nothing else pressed meanwhile."""
@@ -197,7 +199,7 @@ def _by_wish(
     return None
 
 
-class Overlaid(NamedTuple):
+class OverriddenRows(NamedTuple):
     """Which row wins once hands are above the ladder: rows from `rows + 1` on are the `scenes` that presses asked for,
     by id, None for the brightest there is."""
 
@@ -205,29 +207,29 @@ class Overlaid(NamedTuple):
     scenes: tuple[str | None, ...]
 
 
-def overlaid(
-    won: Winners, rows: int, hands: Sequence[Override], reached: Callable[[str | None], bool] = lambda _: True
-) -> Overlaid:
+def apply_overrides(
+    winners: Winners, rows: int, hands: Sequence[Override], reached: Callable[[str | None], bool] = lambda _: True
+) -> OverriddenRows:
     """A ladder of so many rows with hands on top. `reached`: whether a scene that a press asks for, None for the
     brightest, has a say in this ladder; where it has not, the press does nothing to it."""
-    hands = [h for h in hands if h.kept >= 0 or h.does == "off" or reached(h.scene)]
+    hands = [h for h in hands if h.kept_level >= 0 or h.does == "off" or reached(h.scene)]
     if not hands:
-        return Overlaid(won, ())
+        return OverriddenRows(winners, ())
     scenes = [h.scene for h in hands if h.does in ("on", "scene") and reached(h.scene)]
     asked = tuple(dict.fromkeys(scenes))
-    edges = np.unique(np.concatenate([won.edges, [x for h in hands for x in (h.begin, h.end)]]))
-    edges = edges[(edges >= won.edges[0]) & (edges <= won.edges[-1])]
-    row = won.row_at(edges[:-1])
+    edges = np.unique(np.concatenate([winners.edges, [x for h in hands for x in (h.begin, h.end)]]))
+    edges = edges[(edges >= winners.edges[0]) & (edges <= winners.edges[-1])]
+    row = winners.row_at(edges[:-1])
     for h in hands:
         a, b = np.searchsorted(edges, [h.begin, h.end])
         if h.does == "off":
             row[a:b] = rows
         elif h.does == "leave" or h.scene not in asked:
-            row[a:b] = won.at(h.kept)
+            row[a:b] = winners.at(h.kept_level)
         else:
             row[a:b] = rows + 1 + asked.index(h.scene)
     turn = np.concatenate([[True], row[1:] != row[:-1]])
-    return Overlaid(Winners(np.append(edges[:-1][turn], edges[-1]), row[turn]), asked)
+    return OverriddenRows(Winners(np.append(edges[:-1][turn], edges[-1]), row[turn]), asked)
 
 
 def ends_words(button: Button) -> str:

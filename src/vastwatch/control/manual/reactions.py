@@ -36,12 +36,12 @@ Ints = NDArray[np.int64]
 # So few pieces of gaps are walked one by one: together they cost as much a step as many do.
 FEW = 40
 # Instants that are a hair before a whole millisecond by rounding alone count as that, seconds.
-HAIR_S = 1e-6
+EPSILON_S = 1e-6
 # After so many waves that bring no light somebody goes to the switch.
-TRIES = 3
+MAX_VAIN_WAVES = 3
 
 
-class Waved(NamedTuple):
+class WaveSensor(NamedTuple):
     """A sensor that a wave may set off: whether it starts the light or only keeps it, from a wave to its report, how
     long it reports after one, and the key of its draws."""
 
@@ -51,7 +51,7 @@ class Waved(NamedTuple):
     key: int
 
 
-class Luck(NamedTuple):
+class ReactionKeys(NamedTuple):
     """Whose luck decides in each stretch, where stretches of several lives stand on one line of time: the keys of each
     sensor's draws there, (sensors, n), and the instant that the life it belongs to begins at, seconds, (n,)."""
 
@@ -60,7 +60,7 @@ class Luck(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Stretches:
+class OccupancyIntervals:
     """While somebody who would react is awake at one place in the dark: [begin, end), sorted and apart, (n,); how long
     they wait before they wave, (n,); the chance that each sensor notices a wave from there, (sensors, n). `luck`: by
     default one life's, with the sensors' own keys."""
@@ -69,12 +69,12 @@ class Stretches:
     end: Array
     after_s: Array
     chance: Array
-    luck: Luck | None = None
+    luck: ReactionKeys | None = None
 
     @staticmethod
-    def none(sensors: int) -> Stretches:
+    def none(sensors: int) -> OccupancyIntervals:
         """Nobody ever."""
-        return Stretches(np.empty(0), np.empty(0), np.empty(0), np.empty((sensors, 0)))
+        return OccupancyIntervals(np.empty(0), np.empty(0), np.empty(0), np.empty((sensors, 0)))
 
 
 class Reaction(NamedTuple):
@@ -111,7 +111,9 @@ class _Steps(NamedTuple):
     light: Array
 
 
-def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: tuple[Waved, ...]) -> Reaction:
+def react(
+    start: Signal, keep: Signal, hold_s: float, occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...]
+) -> Reaction:
     """What people do about a light that `start` turns on and `keep`, held for `hold_s`, keeps. `start` within `keep`.
 
     A noticed wave counts as a report of the sensors that noticed it, a press as one of a sensor that starts the light.
@@ -122,7 +124,7 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
     off = (~lit).intervals
     falls = lit.falls
     none = Reaction(np.empty(0), np.empty(0), tuple(np.empty((0, 2)) for _ in sensors), np.empty((0, 2)), falls)
-    if len(off) == 0 or len(who.begin) == 0:
+    if len(off) == 0 or len(occupancy.begin) == 0:
         return none
     begin, end = off[:, 0].copy(), off[:, 1]
     # Both in order, and each begin but that of the span is a fall.
@@ -130,16 +132,16 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
     # The light that ends a gap goes off at the begin of the next.
     after = np.append(begin[1:], np.inf)
     gaps = _Gaps(begin, end, after, _at_ms(np.where(fell, begin - hold_s, begin)))
-    first = who.end.searchsorted(begin, side="right")
-    some = np.flatnonzero(first < len(who.begin))
-    some = some[who.begin[first[some]] < end[some]]
-    steps, beyond = _walk(gaps, some, held.intervals, hold_s, who, sensors)
+    first = occupancy.end.searchsorted(begin, side="right")
+    some = np.flatnonzero(first < len(occupancy.begin))
+    some = some[occupancy.begin[first[some]] < end[some]]
+    steps, beyond = _walk(gaps, some, held.intervals, hold_s, occupancy, sensors)
     while len(moved := np.flatnonzero((now := _later(off[:, 0], end, beyond)) != begin)):
         # Walked again with where it begins now, it may no longer outlast what it did.
         begin[moved] = now[moved]
         steps = _without(steps, moved.tolist())
         redo = moved[begin[moved] < end[moved]]
-        more, further = _walk(gaps, redo, held.intervals, hold_s, who, sensors)
+        more, further = _walk(gaps, redo, held.intervals, hold_s, occupancy, sensors)
         steps = _joined(steps, more)
         again = set(moved.tolist())
         beyond = {gap: until for gap, until in beyond.items() if gap not in again} | further
@@ -168,22 +170,22 @@ def _later(begin: Array, end: Array, beyond: dict[int, float]) -> Array:
 
 
 def _walk(
-    gaps: _Gaps, which: Ints, held: Array, hold_s: float, who: Stretches, sensors: tuple[Waved, ...]
+    gaps: _Gaps, which: Ints, held: Array, hold_s: float, occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...]
 ) -> tuple[_Steps, dict[int, float]]:
     """Walk through some gaps; what happened, and from which gaps light lasts beyond what follows them, and how long."""
     # Nobody is there for ever after: a last stretch that never begins.
-    begins, ends = np.append(who.begin, np.inf), np.append(who.end, np.nan)
-    afters = np.append(who.after_s, 0.0)
-    chance = np.column_stack([who.chance, np.zeros(len(sensors))])
-    own, since = _luck(who, sensors)
-    come = _at_ms(who.begin) - since[:-1]
-    gap, t, to = _lanes(gaps, which, held, hold_s, who, sensors)
-    at = who.end.searchsorted(t, side="right")
+    begins, ends = np.append(occupancy.begin, np.inf), np.append(occupancy.end, np.nan)
+    afters = np.append(occupancy.after_s, 0.0)
+    chance = np.column_stack([occupancy.chance, np.zeros(len(sensors))])
+    own, since = _luck(occupancy, sensors)
+    come = _at_ms(occupancy.begin) - since[:-1]
+    gap, t, to = _lanes(gaps, which, held, hold_s, occupancy, sensors)
+    at = occupancy.end.searchsorted(t, side="right")
     vain, count = np.zeros(len(gap), int), np.zeros(len(gap), int)
     out = _Log(len(sensors))
     beyond: dict[int, float] = {}
     while len(gap) > FEW:
-        w = np.maximum(t, begins[at]) + np.where(vain < TRIES, afters[at], AGAIN_S)
+        w = np.maximum(t, begins[at]) + np.where(vain < MAX_VAIN_WAVES, afters[at], AGAIN_S)
         while (gone := w >= ends[at]).any():
             # They leave, or somebody else comes, before that.
             at[gone] += 1
@@ -196,7 +198,7 @@ def _walk(
             if len(gap) == 0:
                 break
         anchor = np.maximum(gaps.anchor[gap] - since[at], come[at])
-        pressing = vain >= TRIES
+        pressing = vain >= MAX_VAIN_WAVES
         out.press(gap[pressing], w[pressing])
         waving = ~pressing
         out.wave(gap[waving], w[waving])
@@ -228,7 +230,7 @@ def _walk(
         t, to = t[more], to[more]
     if len(gap):
         # The few that go on for long, each by itself.
-        lane = _Lane(gaps, held, hold_s, who, sensors, out, beyond)
+        lane = _Lane(gaps, held, hold_s, occupancy, sensors, out, beyond)
         for start in zip(*(column.tolist() for column in (gap, at, vain, count, t, to))):
             lane.walk(*start)
     return out.steps(), beyond
@@ -249,18 +251,18 @@ class _Lane:
     """The same steps in plain numbers, for one piece of a gap at a time."""
 
     def __init__(
-        self, gaps: _Gaps, held: Array, hold_s: float, who: Stretches, sensors: tuple[Waved, ...], out: _Log,
+        self, gaps: _Gaps, held: Array, hold_s: float, occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...], out: _Log,
         beyond: dict[int, float],
     ) -> None:  # fmt: skip
         self._anchor, self._after = gaps.anchor.tolist(), gaps.after.tolist()
         self._held_from, self._held_to = held[:, 0].tolist(), held[:, 1].tolist()
         self._hold_s, self._sensors, self._out, self._beyond = hold_s, sensors, out, beyond
-        self._begins, self._ends = [*who.begin.tolist(), np.inf], [*who.end.tolist(), np.nan]
-        self._afters = [*who.after_s.tolist(), 0.0]
-        own, since = _luck(who, sensors)
+        self._begins, self._ends = [*occupancy.begin.tolist(), np.inf], [*occupancy.end.tolist(), np.nan]
+        self._afters = [*occupancy.after_s.tolist(), 0.0]
+        own, since = _luck(occupancy, sensors)
         self._own, self._since = own.tolist(), since.tolist()
-        self._come = [*(_at_ms(who.begin) - since[:-1]).tolist(), 0]
-        self._chance = [[*row, 0.0] for row in who.chance.tolist()]
+        self._come = [*(_at_ms(occupancy.begin) - since[:-1]).tolist(), 0]
+        self._chance = [[*row, 0.0] for row in occupancy.chance.tolist()]
 
     def walk(self, gap: int, at: int, vain: int, count: int, t: float, to: float) -> None:
         """Walk on from an instant, with so many waves so far, the last so many in vain."""
@@ -272,14 +274,14 @@ class _Lane:
         reports: list[list[tuple[float, float]]] = [[] for _ in self._sensors]
         place, eyes = -1, list[_Eye]()
         while t < to:
-            w = max(t, begins[at]) + (afters[at] if vain < TRIES else AGAIN_S)
+            w = max(t, begins[at]) + (afters[at] if vain < MAX_VAIN_WAVES else AGAIN_S)
             while w >= ends[at]:
                 # They leave, or somebody else comes, before that.
                 at, vain, count = at + 1, 0, 0
                 w = max(t, begins[at]) + afters[at]
             if not w < to:
                 break
-            if vain >= TRIES:
+            if vain >= MAX_VAIN_WAVES:
                 presses.append(w)
                 lit_at, until = w, w + PRESS_S
             else:
@@ -328,24 +330,24 @@ class _Lane:
             self._out.light(np.full(len(lights), gap), np.array(lights))
 
 
-def _luck(who: Stretches, sensors: tuple[Waved, ...]) -> tuple[Keys, Ints]:
+def _luck(occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...]) -> tuple[Keys, Ints]:
     """The keys of each sensor's draws in each stretch, and the milliseconds from which its draws count, with one more
     stretch at the end."""
-    n = len(who.begin)
+    n = len(occupancy.begin)
     own = np.empty((len(sensors), n + 1), np.uint64)
     own[:] = np.array([s.key for s in sensors], np.uint64)[:, None]
     since = np.zeros(n + 1, np.int64)
-    if who.luck is not None:
-        own[:, :n], since[:n] = who.luck.keys, _at_ms(who.luck.begins)
+    if occupancy.luck is not None:
+        own[:, :n], since[:n] = occupancy.luck.keys, _at_ms(occupancy.luck.begins)
     return own, since
 
 
 def _at_ms(t: Array) -> Ints:
-    return at_ms(t + HAIR_S)
+    return at_ms(t + EPSILON_S)
 
 
 def _lanes(
-    gaps: _Gaps, which: Ints, held: Array, hold_s: float, who: Stretches, sensors: tuple[Waved, ...]
+    gaps: _Gaps, which: Ints, held: Array, hold_s: float, occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...]
 ) -> tuple[Ints, Array, Array]:
     """Gaps in pieces that do not depend on each other: of which gap, from when, and until when.
 
@@ -353,19 +355,19 @@ def _lanes(
     theirs lasts, and nothing keeps it, it is off whatever they did: there a gap is cut.
     """
     longest = hold_s + max([PRESS_S, *(s.report_s for s in sensors)])
-    apart = np.append(False, who.begin[1:] - who.end[:-1] > longest)
+    apart = np.append(False, occupancy.begin[1:] - occupancy.end[:-1] > longest)
     if len(held):
-        kept = held[:, 0].searchsorted(who.begin, side="left") - 1
-        left = np.append(-np.inf, who.end[:-1])
+        kept = held[:, 0].searchsorted(occupancy.begin, side="left") - 1
+        left = np.append(-np.inf, occupancy.end[:-1])
         apart &= (kept < 0) | (held[np.maximum(kept, 0), 1] <= left)
     cut = np.flatnonzero(apart)
-    home = gaps.begin.searchsorted(who.begin[cut], side="left") - 1
+    home = gaps.begin.searchsorted(occupancy.begin[cut], side="left") - 1
     walked = np.zeros(len(gaps.begin), bool)
     walked[which] = True
     inside = (home >= 0) & walked[home]
-    inside[inside] &= who.begin[cut[inside]] < gaps.end[home[inside]]
+    inside[inside] &= occupancy.begin[cut[inside]] < gaps.end[home[inside]]
     gap = np.concatenate([which, home[inside]])
-    begin = np.concatenate([gaps.begin[which], who.begin[cut[inside]]])
+    begin = np.concatenate([gaps.begin[which], occupancy.begin[cut[inside]]])
     order = np.argsort(begin, kind="stable")
     gap, begin = gap[order], begin[order]
     to = gaps.end[gap]
@@ -432,18 +434,18 @@ def _joined(a: _Steps, b: _Steps) -> _Steps:
 # -- for many lives at once ----------------------------------------------------------------------------------------
 
 
-def present(who: Stretches, sensors: tuple[Waved, ...]) -> loops.OccupancyArrays:
+def occupancy_arrays(occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...]) -> loops.OccupancyArrays:
     """Stretches as the loop reads them."""
     from vastwatch.loops import reactions as loops
 
-    n = len(who.begin)
-    if who.luck is None:
+    n = len(occupancy.begin)
+    if occupancy.luck is None:
         keys = np.repeat(np.array([s.key for s in sensors], np.uint64)[:, None], n, axis=1)
         since = np.zeros(n, np.int64)
     else:
-        keys, since = np.ascontiguousarray(who.luck.keys), at_ms(who.luck.begins + HAIR_S)
+        keys, since = np.ascontiguousarray(occupancy.luck.keys), at_ms(occupancy.luck.begins + EPSILON_S)
     begin, end, after_s, chance = (
-        np.ascontiguousarray(x, float) for x in (who.begin, who.end, who.after_s, who.chance)
+        np.ascontiguousarray(x, float) for x in (occupancy.begin, occupancy.end, occupancy.after_s, occupancy.chance)
     )
     return loops.OccupancyArrays(begin, end, after_s, chance, keys.reshape(len(sensors), n), since)
 
@@ -452,10 +454,10 @@ def habits() -> loops.Habits:
     """What people do about a light, as the loop reads it."""
     from vastwatch.loops import reactions as loops
 
-    return loops.Habits(REACH_S, AGAIN_S, PRESS_S, TRIES, HAIR_S)
+    return loops.Habits(REACH_S, AGAIN_S, PRESS_S, MAX_VAIN_WAVES, EPSILON_S)
 
 
-def eyes(sensors: tuple[Waved, ...]) -> loops.WaveSensorArrays:
+def wave_sensor_arrays(sensors: tuple[WaveSensor, ...]) -> loops.WaveSensorArrays:
     """Sensors as the loop reads them."""
     from vastwatch.loops import reactions as loops
 

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.manual.reactions import HAIR_S, TRIES, Reaction, Stretches, Waved
+from vastwatch.control.manual.reactions import EPSILON_S, MAX_VAIN_WAVES, OccupancyIntervals, Reaction, WaveSensor
 from vastwatch.draws import at_ms, sub_key_of, uniform_of
 from vastwatch.right_of_way import yield_to_interface
 from vastwatch.signals import Signal
@@ -89,7 +89,7 @@ class _Stay:
         self.done = False
 
 
-def react_to(conclude: Conclude, who: Stretches, sensors: tuple[Waved, ...]) -> Reaction:
+def react_to_conclusion(conclude: Conclude, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...]) -> Reaction:
     """What people do about a light that follows `conclude`. Of `sensors`, what `starts` says is not asked."""
     quiet: tuple[Array, ...] = tuple(np.empty((0, 2)) for _ in sensors)
     plain = lit = conclude(quiet, np.empty((0, 2)))
@@ -108,19 +108,19 @@ def react_to(conclude: Conclude, who: Stretches, sensors: tuple[Waved, ...]) -> 
     return Reaction(waves, presses[:, 0], rows, (lit - plain).intervals, lit.falls)
 
 
-def _concluded(conclude: Conclude, stays: list[_Stay], sensors: tuple[Waved, ...]) -> Signal:
+def _concluded(conclude: Conclude, stays: list[_Stay], sensors: tuple[WaveSensor, ...]) -> Signal:
     rows, presses, _ = _reported(stays, sensors)
     return conclude(rows, presses)
 
 
-def _stays(who: Stretches) -> list[_Stay]:
+def _stays(who: OccupancyIntervals) -> list[_Stay]:
     if len(who.begin) == 0:
         return []
     heads = np.flatnonzero(np.append(True, who.begin[1:] - who.end[:-1] > APART_S)).tolist()
     return [_Stay(a, b) for a, b in zip(heads, [*heads[1:], len(who.begin)])]
 
 
-def _reported(stays: list[_Stay], sensors: tuple[Waved, ...]) -> tuple[tuple[Array, ...], Array, Array]:
+def _reported(stays: list[_Stay], sensors: tuple[WaveSensor, ...]) -> tuple[tuple[Array, ...], Array, Array]:
     """By sensor what it reports of all waves; the presses as rows; the instants of the waves; each in order."""
     noticed: list[list[float]] = [[] for _ in sensors]
     presses: list[float] = []
@@ -144,9 +144,9 @@ def _reported(stays: list[_Stay], sensors: tuple[Waved, ...]) -> tuple[tuple[Arr
 class _Walk:
     """The steps of a stay, in plain numbers."""
 
-    def __init__(self, who: Stretches, sensors: tuple[Waved, ...]) -> None:
+    def __init__(self, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...]) -> None:
         self.begins, self.ends, self.afters = who.begin.tolist(), who.end.tolist(), who.after_s.tolist()
-        self.come = at_ms(who.begin + HAIR_S).tolist()
+        self.come = at_ms(who.begin + EPSILON_S).tolist()
         self.chance, self.sensors = who.chance, sensors
         # Whoever waves has been in the dark for so long at the least, seconds.
         self.least = min([AGAIN_S, *self.afters])
@@ -154,7 +154,7 @@ class _Walk:
             self.keys = [[s.key] * len(self.begins) for s in sensors]
         else:
             self.keys = who.luck.keys.tolist()
-            self.come = (at_ms(who.begin + HAIR_S) - at_ms(who.luck.begins + HAIR_S)).tolist()
+            self.come = (at_ms(who.begin + EPSILON_S) - at_ms(who.luck.begins + EPSILON_S)).tolist()
 
     def all_on(self, stays: list[_Stay], lit: Signal) -> bool:
         """`on` for each of some stays; whether for any of them something is to be concluded again."""
@@ -171,7 +171,12 @@ class _Walk:
         while True:
             state, w = self._next(stay, state, lamp, True)
             noted = stay.did[state.k] if state.k < len(stay.did) else None
-            if w is None or noted is None or abs(noted.at - w) > HAIR_S or noted.press != (state.vain >= TRIES):
+            if (
+                w is None
+                or noted is None
+                or abs(noted.at - w) > EPSILON_S
+                or noted.press != (state.vain >= MAX_VAIN_WAVES)
+            ):
                 break
             state = self._after(state, noted)
             stay.sure = state
@@ -211,7 +216,12 @@ class _Walk:
                     return s._replace(at=at), None
                 w = self._due(at, t, vain)
             # What was noted brought light itself, perhaps at once: the dark then ends with it, and not before.
-            noted = known and s.k < len(stay.did) and abs(stay.did[s.k].at - w) <= HAIR_S and w <= lamp.ends[k] + HAIR_S
+            noted = (
+                known
+                and s.k < len(stay.did)
+                and abs(stay.did[s.k].at - w) <= EPSILON_S
+                and w <= lamp.ends[k] + EPSILON_S
+            )
             if w < lamp.ends[k] or noted:
                 return _State(s.k, at, t, vain, count, False), w
             # Light comes on before that; or nobody is there before the dark has long ended.
@@ -222,9 +232,9 @@ class _Walk:
         """Whether light came on before the next wave was due, and until when."""
         last = stay.did[s.k - 1]
         if known:
-            due = s.t + (self.afters[s.at] if s.vain + 1 < TRIES else AGAIN_S)
+            due = s.t + (self.afters[s.at] if s.vain + 1 < MAX_VAIN_WAVES else AGAIN_S)
             on = _next_on(lamp.switches, lamp.first, s.t)
-            came = None if on is None or on[0] > due - HAIR_S else (on[0] - s.t, on[1] - s.t)
+            came = None if on is None or on[0] > due - EPSILON_S else (on[0] - s.t, on[1] - s.t)
             stay.brought[last.by] = came
         else:
             came = stay.brought.get(last.by)
@@ -233,10 +243,10 @@ class _Walk:
         return s._replace(t=s.t + came[1], vain=0, asked=False)
 
     def _due(self, at: int, t: float, vain: int) -> float:
-        return max(t, self.begins[at]) + (self.afters[at] if vain < TRIES else AGAIN_S)
+        return max(t, self.begins[at]) + (self.afters[at] if vain < MAX_VAIN_WAVES else AGAIN_S)
 
     def _doing(self, s: _State, w: float) -> _Did:
-        if s.vain >= TRIES:
+        if s.vain >= MAX_VAIN_WAVES:
             return _Did(w, PRESSED)
         by = []
         for k, sensor in enumerate(self.sensors):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.manual.by_hand import on_by_hand
+from vastwatch.control.manual.by_hand import manual_on
 from vastwatch.control.outputs.handler import Situation
 from vastwatch.design.records import Lamp
 from vastwatch.signals import TimeSeries
@@ -27,7 +27,7 @@ class LampHandler:
     def run(self, output: Lamp, situation: Situation) -> TimeSeries:
         lit = situation.presence & situation.dark
         if situation.pressed is not None:
-            lit = on_by_hand(situation.presence, situation.pressed, situation.hold_s) & situation.dark
+            lit = manual_on(situation.presence, situation.pressed, situation.hold_s) & situation.dark
         if situation.powered is not None:
             lit = lit & situation.powered
         return TimeSeries.steps(lit).rate_limited(FADE_S)
