@@ -13,8 +13,8 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.checks.scenes import outputs_by_presence
-from vastwatch.control.outputs.handler import Situation, handler_of, handlers
-from vastwatch.control.outputs.rows import by_rows, guarded, kept_to
+from vastwatch.control.outputs.handler import OutputContext, handler_of, handlers
+from vastwatch.control.outputs.rows import apply_guards, apply_run_limits, by_rows
 from vastwatch.design.edits.outputs import set_locks
 from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Fact, Nothing, Report
 from vastwatch.design.project import find
@@ -56,7 +56,7 @@ def test_guards_are_kept_minute_by_minute(switches, first, guards):
     wanted = Signal(0.0, TWO_DAYS.end, first, switches)
     fan = Fan(id="f", room="big", name="F", at=(0, 0), watts=1, least_run_s=run * MINUTE, least_rest_s=rest * MINUTE,
               moves_a_day=budget)  # fmt: skip
-    kept = kept_to(wanted, fan, TWO_DAYS)
+    kept = apply_run_limits(wanted, fan, TWO_DAYS)
     assert [bool(kept.at(m * MINUTE)) for m in range(2880)] == minute_by_minute(wanted, run, rest, budget)
 
 
@@ -71,7 +71,7 @@ def test_what_runs_on_does_so_at_the_level_it_had(switches, guards):
     )  # fmt: skip
     levels = by_rows(fan, rows, TWO_DAYS)
     wanted = rows[0] | rows[1]
-    kept = kept_to(wanted, fan, TWO_DAYS)
+    kept = apply_run_limits(wanted, fan, TWO_DAYS)
     level = 0.0
     for m in range(2880):
         t = m * MINUTE
@@ -83,7 +83,7 @@ def test_what_runs_on_does_so_at_the_level_it_had(switches, guards):
 def test_without_guards_it_is_what_is_wanted():
     fan = Fan(id="f", room="big", name="F", at=(0, 0), watts=1)
     wanted = TimeSeries.steps(Signal.from_intervals([(10, 20)], 0.0, TWO_DAYS.end), 0.3)
-    assert guarded(wanted, fan, TWO_DAYS) is wanted
+    assert apply_guards(wanted, fan, TWO_DAYS) is wanted
     assert by_rows(fan, (), TWO_DAYS).integral() == 0
 
 
@@ -100,7 +100,7 @@ def test_each_kind_runs_as_it_comes_keeps_its_guards_and_says_its_caution(called
     output = handler.new("o", "big", "O", (1.0, 1.0))
     presence = somebody((1, 2), (10, 10.02), (11, 13), (30, 40))
     rows = tuple(somebody((k, k + 3)) for k in range(len(output.rows)))
-    situation = Situation(presence, somebody((0, 8)), calendar=TWO_DAYS, rows=rows)
+    situation = OutputContext(presence, somebody((0, 8)), calendar=TWO_DAYS, rows=rows)
     levels = handler.run(output, situation)
     assert levels.start == 0 and levels.end == TWO_DAYS.end and handler_of(output) is handler
     on = levels.above(0.0)
@@ -116,11 +116,11 @@ def test_each_kind_runs_as_it_comes_keeps_its_guards_and_says_its_caution(called
 def test_a_fan_waits_and_runs_on_and_a_cleaner_comes_out_by_day_when_empty():
     fan = handlers()["fan"]
     plain = replace(fan.new("f", "big", "F", (1, 1)), wait_s=60.0, run_on_s=600.0)
-    on = fan.run(plain, Situation(somebody((1, 2), (5, 5.01)), somebody(), calendar=TWO_DAYS)).above(0.0)
+    on = fan.run(plain, OutputContext(somebody((1, 2), (5, 5.01)), somebody(), calendar=TWO_DAYS)).above(0.0)
     assert on.intervals.tolist() == [[3660.0, 7800.0]]
     vacuum = handlers()["vacuum"]
     cleaner = replace(vacuum.new("v", "big", "V", (1, 1)), least_rest_s=0.0, moves_a_day=None, empty_s=300.0)
-    out = vacuum.run(cleaner, Situation(somebody((8, 12)), somebody(), calendar=TWO_DAYS)).above(0.0)
+    out = vacuum.run(cleaner, OutputContext(somebody((8, 12)), somebody(), calendar=TWO_DAYS)).above(0.0)
     first = out.intervals[0]
     assert first[0] == pytest.approx(12 * 3600 + 300) and first[1] <= 20 * 3600
 
@@ -197,4 +197,4 @@ def test_a_run_that_went_on_rests_too():
     """It is wanted again while it still runs by its least run: the rest counts from when that is over."""
     fan = Fan(id="f", room="big", name="F", at=(0, 0), watts=1, least_run_s=45 * MINUTE, least_rest_s=90 * MINUTE)
     wanted = Signal.from_intervals([(600, 720), (1800, 3600), (4800, 5400), (12_000, 12_600)], 0.0, TWO_DAYS.end)
-    assert kept_to(wanted, fan, TWO_DAYS).intervals.tolist() == [[600.0, 3600.0], [12_000.0, 14_700.0]]
+    assert apply_run_limits(wanted, fan, TWO_DAYS).intervals.tolist() == [[600.0, 3600.0], [12_000.0, 14_700.0]]

@@ -19,7 +19,7 @@ from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
 from vastwatch.control.lighting import RoomRun, given, handed, run_ladders, zone_followed
-from vastwatch.control.outputs.handler import Situation, handler_of, kwh, kwh_above_standby, lights_in
+from vastwatch.control.outputs.handler import OutputContext, handler_of, kwh, kwh_above_standby, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import all_sensors_of, evaluation_order
 from vastwatch.design.edits.expressions import Path, paths
@@ -228,7 +228,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
                 supply = recording.facts.get(("supply", lamp))
                 out[lamp] = levels if supply is None else _supplied(levels, supply)
                 lit[lamp] = did.wanted[lamp] if supply is None else both(did.wanted[lamp], supply)
-        situation = Situation(
+        situation = OutputContext(
             own if presence is None else conclusions.presences[presence.id],
             house_dark(project, room.id, recording), pressed,
             0.0 if presence is None else press_hold(presence.expr), calendar=recording.calendar,
@@ -271,7 +271,7 @@ def _supplied(levels: TimeSeries, supply: Signal) -> TimeSeries:
     return first_active([(supply, levels)], TimeSeries.constant(0.0, levels.start, levels.end))
 
 
-def _followed(project: Project, recording: Recording, output: Output, situation: Situation) -> Situation:
+def _followed(project: Project, recording: Recording, output: Output, situation: OutputContext) -> OutputContext:
     """What an output goes by: a lamp that follows a zone, by whether somebody is in that."""
     said = zone_followed(project, output, recording)
     return situation if said is None else situation._replace(presence=said)
@@ -285,5 +285,5 @@ def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:
 
 
 @memoised
-def _output(output: Output, situation: Situation) -> TimeSeries:
+def _output(output: Output, situation: OutputContext) -> TimeSeries:
     return handler_of(output).run(output, situation)

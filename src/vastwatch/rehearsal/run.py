@@ -133,7 +133,7 @@ class Rehearsal:
 
     def _bothered(self, output: Output) -> Signal:
         """While an output would bother somebody, did it run."""
-        bothers = handler_of(output).bothers
+        bothers = handler_of(output).disturbs
         if bothers == "nobody":
             return never(self.truth.end)
         anybody = self.occupied(output.room)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.rows import ByRows
+from vastwatch.control.outputs.rows import RowHandler
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.records import Blind, OutputRow
 from vastwatch.site.record import Point
 
 
-class CoverHandler(ByRows):
+class CoverHandler(RowHandler):
     """`OutputHandler` of covers."""
 
     bothers: Literal["nobody"] = "nobody"

@@ -9,14 +9,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Situation
-from vastwatch.control.outputs.rows import ByRows
+from vastwatch.control.outputs.handler import OutputContext
+from vastwatch.control.outputs.rows import RowHandler
 from vastwatch.design.records import Fan
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class FanHandler(ByRows):
+class FanHandler(RowHandler):
     """`OutputHandler` of fans."""
 
     bothers: Literal["nobody"] = "nobody"
@@ -30,7 +30,7 @@ class FanHandler(ByRows):
     def new(self, ident: str, room: str, name: str, at: Point) -> Fan:
         return Fan(id=ident, room=room, name=name, at=at, watts=12.0)
 
-    def usual(self, output: Fan, situation: Situation) -> Signal:
+    def default_signal(self, output: Fan, situation: OutputContext) -> Signal:
         return situation.presence.on_delay(output.wait_s).hold(output.run_on_s)
 
 

@@ -17,7 +17,7 @@ from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.site.record import Point
 
 
-class Situation(NamedTuple):
+class OutputContext(NamedTuple):
     """What the house knows of an output's room. `presence`: somebody is concluded to be there; `dark`: daylight does
     not do; `pressed`: while a hand presses the switch, None where lights come on by themselves; `hold_s`: the hold
     time of the presence, which a press has too; `powered`: while it has its supply, None for always; `rows`: while each
@@ -38,9 +38,9 @@ class OutputHandler(Protocol):
     # Whether it gives the light that those in its room ask for.
     lights: bool
     # Whom it bothers while it runs: nobody, those who want quiet (sleepers, a film, a call), or anybody in its room.
-    bothers: Literal["nobody", "the quiet", "anybody"]
+    disturbs: Literal["nobody", "the quiet", "anybody"]
     # What one is called, what it is for, and the usual caution where one can hurt somebody.
-    called: str
+    label: str
     why: str
     caution: str
 
@@ -48,7 +48,7 @@ class OutputHandler(Protocol):
         """One as it usually comes."""
         ...
 
-    def run(self, output: Any, situation: Situation) -> TimeSeries:
+    def run(self, output: Any, situation: OutputContext) -> TimeSeries:
         """Its level from 0 to 1 over the span."""
         ...
 
@@ -70,7 +70,7 @@ def handler_of(output: Output) -> OutputHandler:
 
 def handlers() -> dict[str, OutputHandler]:
     """The handlers of all kinds that are no lamps, by what one is called."""
-    return {handler.called: handler for handler in map(_handler, KINDS)}
+    return {handler.label: handler for handler in map(_handler, KINDS)}
 
 
 def lights_in(project: Project, room: str) -> tuple[Output, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.control.manual.by_hand import manual_on
-from vastwatch.control.outputs.handler import Situation
+from vastwatch.control.outputs.handler import OutputContext
 from vastwatch.design.records import Lamp
 from vastwatch.signals import TimeSeries
 from vastwatch.site.record import Point
@@ -24,7 +24,7 @@ class LampHandler:
     def new(self, ident: str, room: str, name: str, at: Point) -> Lamp:
         return Lamp(id=ident, room=room, name=name, at=at, watts=8.0, lumens=760.0)
 
-    def run(self, output: Lamp, situation: Situation) -> TimeSeries:
+    def run(self, output: Lamp, situation: OutputContext) -> TimeSeries:
         lit = situation.presence & situation.dark
         if situation.pressed is not None:
             lit = manual_on(situation.presence, situation.pressed, situation.hold_s) & situation.dark

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.rows import ByRows
+from vastwatch.control.outputs.rows import RowHandler
 from vastwatch.design.expressions import ClockTime, Fact
 from vastwatch.design.records import Machine, OutputRow
 from vastwatch.site.record import Point
 
 
-class MachineHandler(ByRows):
+class MachineHandler(RowHandler):
     """`OutputHandler` of quiet machines."""
 
     bothers: Literal["the quiet"] = "the quiet"

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.rows import ByRows
+from vastwatch.control.outputs.rows import RowHandler
 from vastwatch.design.records import Alert
 from vastwatch.site.record import Point
 
 
-class NoticeHandler(ByRows):
+class NoticeHandler(RowHandler):
     """`OutputHandler` of notices."""
 
     bothers: Literal["nobody"] = "nobody"

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.ladder import levels_of, winners
-from vastwatch.control.outputs.handler import Situation
+from vastwatch.control.outputs.handler import OutputContext
 from vastwatch.design.records import GuardedOutput
 from vastwatch.signals import Calendar, Signal, TimeSeries
 
@@ -23,15 +23,15 @@ def by_rows(output: GuardedOutput, rows: tuple[Signal, ...], calendar: Calendar)
         return TimeSeries.constant(0.0, 0.0, calendar.end)
     won = winners(rows, 0.0, calendar.end)
     goals = np.append([row.level for row in output.rows], 0.0)
-    return guarded(levels_of(won, goals, np.zeros(len(goals))), output, calendar)
+    return apply_guards(levels_of(won, goals, np.zeros(len(goals))), output, calendar)
 
 
-def guarded(wanted: TimeSeries, output: GuardedOutput, calendar: Calendar) -> TimeSeries:
+def apply_guards(wanted: TimeSeries, output: GuardedOutput, calendar: Calendar) -> TimeSeries:
     """A level that steps, kept to the guards of an output. Through a rest it is off; what it has to run on for it does
     at the level it had last."""
     if output.least_run_s == 0 and output.least_rest_s == 0 and output.moves_a_day is None:
         return wanted
-    on = kept_to(wanted.above(0.0), output, calendar)
+    on = apply_run_limits(wanted.above(0.0), output, calendar)
     t = np.unique(np.concatenate([wanted.t[:-1], on.switches, [wanted.start]]))
     v = np.where(wanted.at(t) > 0, wanted.at(t), np.nan)
     last = np.maximum.accumulate(np.where(np.isnan(v), -1, np.arange(len(v))))
@@ -40,7 +40,7 @@ def guarded(wanted: TimeSeries, output: GuardedOutput, calendar: Calendar) -> Ti
     return TimeSeries(np.column_stack([t, ends]).ravel(), np.repeat(level, 2))
 
 
-def kept_to(wanted: Signal, output: GuardedOutput, calendar: Calendar) -> Signal:
+def apply_run_limits(wanted: Signal, output: GuardedOutput, calendar: Calendar) -> Signal:
     """While an output runs that is wanted so: each run is as long as the least run, each rest as the least rest, and
     starts are as few a day as its budget; a run that its budget forbids begins with the next day, if it is wanted then.
     """
@@ -68,23 +68,23 @@ def kept_to(wanted: Signal, output: GuardedOutput, calendar: Calendar) -> Signal
     return Signal.from_intervals(rows, wanted.start, wanted.end)
 
 
-class ByRows:
+class RowHandler:
     """What the handlers of outputs that are no lamps share: the rows of one decide where it has any, else what is usual
     for its kind; its guards are kept to either way; and it draws its watts as far as it runs."""
 
     lights = False
 
-    def usual(self, output: Any, situation: Situation) -> Signal | None:
+    def default_signal(self, output: Any, context: OutputContext) -> Signal | None:
         """While one without rows runs; None for a kind that does nothing by itself."""
         return None
 
-    def run(self, output: Any, situation: Situation) -> TimeSeries:
+    def run(self, output: Any, context: OutputContext) -> TimeSeries:
         """Its level from 0 to 1 over the span."""
-        assert situation.calendar is not None
-        usual = None if output.rows else self.usual(output, situation)
+        assert context.calendar is not None
+        usual = None if output.rows else self.default_signal(output, context)
         if usual is None:
-            return by_rows(output, situation.rows, situation.calendar)
-        return guarded(TimeSeries.steps(usual), output, situation.calendar)
+            return by_rows(output, context.rows, context.calendar)
+        return apply_guards(TimeSeries.steps(usual), output, context.calendar)
 
     def watts(self, output: Any, levels: TimeSeries) -> TimeSeries:
         """What it draws meanwhile."""
@@ -95,7 +95,7 @@ class ByRows:
 DAY_FROM_S, DAY_TO_S = 9 * 3600.0, 20 * 3600.0
 
 
-def by_day(calendar: Calendar) -> Signal:
+def daytime(calendar: Calendar) -> Signal:
     """While it is day, by the clock."""
     rows = [(calendar.instant(d, DAY_FROM_S), calendar.instant(d, DAY_TO_S)) for d in range(calendar.days)]
     return Signal.from_intervals(rows, 0.0, calendar.end)

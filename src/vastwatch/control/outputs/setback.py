@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Situation
-from vastwatch.control.outputs.rows import ByRows
+from vastwatch.control.outputs.handler import OutputContext
+from vastwatch.control.outputs.rows import RowHandler
 from vastwatch.design.records import Setback
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class SetBackHandler(ByRows):
+class SetBackHandler(RowHandler):
     """`OutputHandler` of heating that is let down."""
 
     bothers: Literal["nobody"] = "nobody"
@@ -29,7 +29,7 @@ class SetBackHandler(ByRows):
             id=ident, room=room, name=name, at=at, watts=0.0, least_run_s=1800.0, least_rest_s=1800.0, moves_a_day=6
         )
 
-    def usual(self, output: Setback, situation: Situation) -> Signal:
+    def default_signal(self, output: Setback, situation: OutputContext) -> Signal:
         return (~situation.presence).on_delay(output.empty_s)
 
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Situation
-from vastwatch.control.outputs.rows import ByRows
+from vastwatch.control.outputs.handler import OutputContext
+from vastwatch.control.outputs.rows import RowHandler
 from vastwatch.design.records import Sign
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class SignHandler(ByRows):
+class SignHandler(RowHandler):
     """`OutputHandler` of signs."""
 
     bothers: Literal["nobody"] = "nobody"
@@ -21,7 +21,7 @@ class SignHandler(ByRows):
     def new(self, ident: str, room: str, name: str, at: Point) -> Sign:
         return Sign(id=ident, room=room, name=name, at=at, watts=2.0, least_run_s=10.0)
 
-    def usual(self, output: Sign, situation: Situation) -> Signal:
+    def default_signal(self, output: Sign, situation: OutputContext) -> Signal:
         return situation.presence
 
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Situation
-from vastwatch.control.outputs.rows import ByRows, by_day
+from vastwatch.control.outputs.handler import OutputContext
+from vastwatch.control.outputs.rows import RowHandler, daytime
 from vastwatch.design.records import Vacuum
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class VacuumHandler(ByRows):
+class VacuumHandler(RowHandler):
     """`OutputHandler` of floor cleaners."""
 
     bothers: Literal["anybody"] = "anybody"
@@ -21,9 +21,9 @@ class VacuumHandler(ByRows):
     def new(self, ident: str, room: str, name: str, at: Point) -> Vacuum:
         return Vacuum(id=ident, room=room, name=name, at=at, watts=30.0, moves_a_day=3, least_rest_s=1800.0)
 
-    def usual(self, output: Vacuum, situation: Situation) -> Signal:
+    def default_signal(self, output: Vacuum, situation: OutputContext) -> Signal:
         assert situation.calendar is not None
-        return (~situation.presence).on_delay(output.empty_s) & by_day(situation.calendar)
+        return (~situation.presence).on_delay(output.empty_s) & daytime(situation.calendar)
 
 
 HANDLER = VacuumHandler()

@@ -140,7 +140,7 @@ def _outputs(p: QPainter, state: PlanState) -> None:
             p.translate(c)
             p.setPen(QPen(state.ground if runs else line, 1.2))
             p.setBrush(Qt.BrushStyle.NoBrush)
-            OUTPUT_MARKS[handler_of(output).called](p, size * 0.72)
+            OUTPUT_MARKS[handler_of(output).label](p, size * 0.72)
             p.restore()
             _chosen(p, state, c, output.id)
 

@@ -87,7 +87,7 @@ def _resize(form: Form, axis: int, room: Any, metres: float) -> Project:
 def output_form(form: Form, output: Any) -> None:
     """What can be set on anything the house switches, as its record says."""
     handler = handler_of(output)
-    form.name_field(form.tr(handler.called.capitalize()))
+    form.name_field(form.tr(handler.label.capitalize()))
     form.fields(*shown_fields(type(output)))
     form.place_figures()
     if handler.caution:
