@@ -17,7 +17,7 @@ from vastwatch.advice.judging.parameters import parameters
 from vastwatch.commission.event_log import read_log
 from vastwatch.commission.log_guess import guessed
 from vastwatch.control.belief.fusion import evaluate
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import AnyOf, Hold, OnDelay, Report, StartKeep
@@ -93,7 +93,7 @@ def test_a_log_of_a_million_lines(million):
         return rows
 
     plain, _ = once(plainly)
-    again, _ = once(lambda: run(set_hold(demo, "presence-shop", 77.0), log.recording))
+    again, _ = once(lambda: run_house(set_hold(demo, "presence-shop", 77.0), log.recording))
     say(f"a million lines, plainly: {plain:.1f} s")
     hold_to(5.0, taken, "a million lines")
     hold_to(1.0, again, "another hold for them")

@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from timed import hold_to, median_s, say
 from vastwatch.advice.simulation.curves import curves
-from vastwatch.control.concluding import concluded
+from vastwatch.control.concluding import evaluate_expr
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import rehearse
@@ -121,7 +121,7 @@ def test_following_a_changed_hold_time(demo):
 @pytest.mark.parametrize("room", ["throwing", "sitting"])
 def test_the_timing_curve_against_a_thousand_holds_one_by_one(demo, room):
     r = rehearse(demo, 28, 1)
-    start, keep = (concluded(demo, e, r.recording) for e in start_and_keep(presence_of(demo, room).expr))
+    start, keep = (evaluate_expr(demo, e, r.recording) for e in start_and_keep(presence_of(demo, room).expr))
     awake, dark = r.awake(room), r.house.dark(room)
     need, nobody = awake & dark, dark - awake
     holds = np.linspace(0.5, 3600, 1000)

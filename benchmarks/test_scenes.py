@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from timed import hold_to, median_s, say
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.control.ladder import levels_of, winners
 from vastwatch.control.light.photometry import lit_grid, spot_lux
 from vastwatch.control.lighting import run_ladders
@@ -80,7 +80,7 @@ def test_the_house_alone_concludes_and_lights_a_known_week(demo):
 
     def afresh():
         MEMO.clear()
-        return run(demo, r.recording, hands)
+        return run_house(demo, r.recording, hands)
 
     say(f"the house alone, nothing kept: {1e3 * median_s(afresh, 3):.0f} ms")
 

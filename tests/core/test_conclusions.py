@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from vastwatch.advice.checks.findings import findings
 from vastwatch.causes.instead import Instead, light_instead
 from vastwatch.control.belief.fusion import evaluate, leaves
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.control.light.clock import clock_time
 from vastwatch.control.light.daylight import darker_than, darkness
 from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor, react
@@ -386,7 +386,7 @@ def test_causes_are_inquired_into_with_all_that_is_named(demo):
 def test_a_recording_without_a_film_knows_no_film(room):
     project = replace(room, presences=(about("film", Fact(what="film", room="big"), room="big"),))
     calendar = Calendar(date(2026, 1, 12), "UTC", 1)
-    assert run(project, Recording(calendar, {})).signals["film"].total() == 0
+    assert run_house(project, Recording(calendar, {})).signals["film"].total() == 0
 
 
 def test_the_sample_concludes_of_a_zone_a_level_and_the_house():

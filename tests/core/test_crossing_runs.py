@@ -12,7 +12,7 @@ from recipe_player import play
 from vastwatch.commission.event_log import read_log
 from vastwatch.commission.log_guess import guessed, match
 from vastwatch.commission.log_writing import write_log
-from vastwatch.control.concluding import concluded
+from vastwatch.control.concluding import evaluate_expr
 from vastwatch.control.export.recipes import recipes_of
 from vastwatch.control.ladder import ramped
 from vastwatch.control.lighting import run_ladders
@@ -85,9 +85,9 @@ def test_the_recipes_of_a_drawn_house_burn_its_lamps_as_its_ladders_do(seed):
         book, lighting = recipes_of(project, room.id), lighting_of(project, room.id)
         if book is None or room.control == "absence":
             continue
-        own = never(end) if lighting is None else concluded(project, lighting.expr, recording)
+        own = never(end) if lighting is None else evaluate_expr(project, lighting.expr, recording)
         did = run_ladders(project, room.id, recording, own)
-        inputs = {i.name: concluded(project, i.expr, recording) for i in book.inputs}
+        inputs = {i.name: evaluate_expr(project, i.expr, recording) for i in book.inputs}
         played = play(book, inputs, [], end, next_clock)
         for name, ident in book.lamps.items():
             # A lamp that is never told anything is off.

@@ -18,7 +18,7 @@ from vastwatch.commission.log_clock import Clock
 from vastwatch.commission.log_guess import guessed, match
 from vastwatch.commission.log_rows import LogError, Reading, meaning
 from vastwatch.commission.log_writing import write_log
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import find
@@ -59,7 +59,7 @@ def test_a_log_that_is_written_is_read_as_it_was(demo, recording, tmp_path, name
         assert apart(said, log.recording.reports[key]) < 0.002 * (len(said) + 2), key
     assert ("tracker-sitting", zone_part("zone-sofa")) in log.recording.reports
     # And what the house makes of it is what it made of the rehearsal.
-    mine, theirs = run(demo, recording), run(demo, log.recording)
+    mine, theirs = run_house(demo, recording), run_house(demo, log.recording)
     assert apart(mine.signals["presence-shop"], theirs.signals["presence-shop"]) < 5.0
 
 
@@ -140,14 +140,14 @@ def test_offline_is_not_off_and_a_silent_log_heard_nobody(demo, tmp_path):
     rows += [f"2026-01-12T22:{m:02d}:00Z,pir-toilet,off" for m in range(60)]
     path.write_text("time,device,value\n" + "\n".join(rows))
     log = read(path, demo)
-    known = log.recording.known["pir-shop"]
+    known = log.recording.observed["pir-shop"]
     h = 3600.0
     assert not known.at(9 * h + 900) and known.at(9 * h + 1860) and known.at(9 * h - 60)
     assert not log.recording.report("pir-shop").at(9 * h + 900)
     assert log.gaps == ((9 * h + 2700, 22 * h),) and not known.at(12 * h) and not known.at(7 * h)
     assert any("not counted as off" in note for note in log.notes)
     # What nobody heard counts neither as light nor as dark.
-    assert replayed(run(demo, log.recording))["shop"].known_h == pytest.approx(known.total() / h)
+    assert replayed(run_house(demo, log.recording))["shop"].known_h == pytest.approx(known.total() / h)
 
 
 def test_disorder_repeats_and_rubbish_are_counted_and_told(demo, tmp_path):
@@ -238,7 +238,7 @@ def test_words_of_a_log_can_be_told_and_devices_mapped(demo, tmp_path):
 def test_the_shipped_log_is_of_other_settings_and_tells_what_was_not_heard(demo):
     path = resources.files("vastwatch").joinpath("data/saltmarsh-log.csv")
     log = read(path, demo)
-    lost = ~log.recording.known["pir-shop"]
+    lost = ~log.recording.observed["pir-shop"]
     assert log.recording.calendar.days == 4 and 5000 < lost.clip(2 * DAY, 3 * DAY).total() < 6000
     drawn = record(demo, simulate_days(demo, 4, 77))
     theirs, ours = (r.report("pir-throwing").total() for r in (log.recording, drawn))
@@ -256,7 +256,7 @@ def test_another_hold_saves_what_it_saves_and_makes_gaps_that_may_have_been_peop
     the light comes on again where it burned: a gap. In the others 14 min 20 s each, and it would have been off anyway."""
     at = [0, 180, 180 + 1260, 180 + 1260 + 3060]
     project = with_holds(room, {"here": 900.0})
-    house = run(project, one_room(room, [(t + 100, t + 160) for t in at]))
+    house = run_house(project, one_room(room, [(t + 100, t + 160) for t in at]))
     w = what_if(house, find(project.presences, "here"), 40.0)
     weeks = 2 / 7
     assert w.saved_h_per_week * weeks == pytest.approx((80 + 3 * 860) / 3600)
@@ -264,7 +264,7 @@ def test_another_hold_saves_what_it_saves_and_makes_gaps_that_may_have_been_peop
     assert "1 gap between 40 s and 15 min may have been people" in w.in_words()
     longer = what_if(house, find(project.presences, "here"), 1800.0)
     assert longer.saved_h_per_week < 0 and longer.gaps == 0 and "more" in longer.in_words()
-    other = run(with_holds(project, {"here": 40.0}), house.recording)
+    other = run_house(with_holds(project, {"here": 40.0}), house.recording)
     assert other.served("big").total() == pytest.approx(4 * 100.0)
     curve = log_curve(house, find(project.presences, "here"))
     assert (np.diff(curve.lit_h_per_day) >= 0).all() and (np.diff(curve.returns_per_week) <= 0).all()
@@ -272,7 +272,7 @@ def test_another_hold_saves_what_it_saves_and_makes_gaps_that_may_have_been_peop
 
 def test_a_diary_is_laid_over_the_log(room):
     project = with_holds(room, {"here": 60.0})
-    house = run(project, one_room(room, [(36_000, 36_060), (36_400, 36_500)]))
+    house = run_house(project, one_room(room, [(36_000, 36_060), (36_400, 36_500)]))
     notes, faults = notes_in(
         "# mine\n2026-01-12 10:02 the light in Big went off on me\nnonsense\n2026-03-01 10:00 later\n", house
     )

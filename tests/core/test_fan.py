@@ -10,7 +10,7 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch.cli import main
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.control.outputs.handler import handler_of, handlers, kwh
 from vastwatch.control.recording import Recording
 from vastwatch.design.edits.fittings import add_output
@@ -37,7 +37,9 @@ def fanned(room):
 
 def house_of(project, *rows):
     calendar = Calendar(date(2026, 1, 12), "UTC", 1)
-    return run(project, Recording(calendar, {("pir", None): Signal.from_intervals(list(rows), 0.0, calendar.end)}))
+    return run_house(
+        project, Recording(calendar, {("pir", None): Signal.from_intervals(list(rows), 0.0, calendar.end)})
+    )
 
 
 def slow_fan(there: np.ndarray, wait: int, run_on: int) -> np.ndarray:

@@ -57,7 +57,7 @@ def test_scenes_are_those_of_the_rehearsal(project, file, capsys):
     assert document["stuck"] == []
     big = document["rooms"]["big"]
     r = rehearse(project, 3, 4)
-    share = r.house.ladders["big"].of(None).won.share(20)
+    share = r.house.ladders["big"].of(None).winners.share(20)
     assert [row["share"] for row in big["rows"]] == pytest.approx(share[:3], abs=1e-5)
     total = sum(row["share"] for row in big["rows"]) + big["else_share"] + big["hand_share"]
     assert total == pytest.approx(1.0, abs=1e-4)

@@ -9,8 +9,8 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch.causes.witnesses import set_off
-from vastwatch.control.concluding import Hand
-from vastwatch.control.house import run
+from vastwatch.control.concluding import ManualActions
+from vastwatch.control.house import run_house
 from vastwatch.control.outputs.handler import kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.edits.sensors import set_hold
@@ -31,7 +31,7 @@ def recorded(rows, known=None, days=2) -> Recording:
 
 def test_a_recording_by_hand_is_concluded_and_lit(room):
     dark_hours = [(5 * HOUR, 5 * HOUR + 20), (5 * HOUR + 70, 5 * HOUR + 80), (29 * HOUR, 29 * HOUR + 5)]
-    house = run(room, recorded([*dark_hours, (12 * HOUR, 12 * HOUR + 9)]))
+    house = run_house(room, recorded([*dark_hours, (12 * HOUR, 12 * HOUR + 9)]))
     there = house.presence("big")
     # Held for a minute: the two reports before dawn are one stay.
     assert there.intervals.tolist() == [
@@ -49,7 +49,7 @@ def test_a_recording_by_hand_is_concluded_and_lit(room):
 
 def test_another_hold_is_replayed_on_the_same_recording(room):
     recording = recorded([(5 * HOUR, 5 * HOUR + 20), (5 * HOUR + 200, 5 * HOUR + 210)])
-    short, long = run(room, recording), run(set_hold(room, "here", 300.0), recording)
+    short, long = run_house(room, recording), run_house(set_hold(room, "here", 300.0), recording)
     assert len(short.served("big").intervals) == 2
     assert long.served("big").intervals.tolist() == [[5 * HOUR, 5 * HOUR + 510]]
     assert long.recording is short.recording
@@ -57,18 +57,18 @@ def test_another_hold_is_replayed_on_the_same_recording(room):
 
 def test_a_sensor_the_recording_does_not_know_says_nothing(room):
     both = put(room, replace(room.presences[0], expr=AllOf(of=(Report(sensor="pir"), Report(sensor="new")))))
-    assert run(both, recorded([(10, 20)])).presence("big").total() == 0
-    assert run(both, recorded([(10, 20)])).recording.sensors == ("pir",)
+    assert run_house(both, recorded([(10, 20)])).presence("big").total() == 0
+    assert run_house(both, recorded([(10, 20)])).recording.sensors == ("pir",)
 
 
 def test_offline_is_not_off(room):
     calendar = Calendar(date(2026, 1, 12), "UTC", 2)
     heard = Signal.from_intervals([(0.0, 24 * HOUR)], 0.0, calendar.end)
-    house = run(room, recorded([(k * HOUR, k * HOUR + 60) for k in range(24)], {"pir": heard}))
-    assert house.known("big").same_as(heard)
-    assert house.known("small").total() == calendar.end
+    house = run_house(room, recorded([(k * HOUR, k * HOUR + 60) for k in range(24)], {"pir": heard}))
+    assert house.observed("big").same_as(heard)
+    assert house.observed("small").total() == calendar.end
     assert house.recording.reports_a_day("pir") == pytest.approx(47)
-    assert run(room, recorded([(5, 9)])).recording.reports_a_day("pir") == pytest.approx(1.0)
+    assert run_house(room, recorded([(5, 9)])).recording.reports_a_day("pir") == pytest.approx(1.0)
     deaf = recorded([], {"pir": ~Signal.constant(True, 0.0, calendar.end)})
     assert deaf.reports_a_day("pir") == 0.0
 
@@ -76,28 +76,28 @@ def test_offline_is_not_off(room):
 def test_a_hand_lights_a_room_under_absence_control_and_none_leaves_it_dark(room):
     by_hand = put(room, replace(room.rooms[0], control="absence"))
     recording = recorded([(5 * HOUR, 5 * HOUR + 600)])
-    assert run(by_hand, recording).served("big").total() == 0
+    assert run_house(by_hand, recording).served("big").total() == 0
     press = Signal.from_intervals([(5 * HOUR + 30, 5 * HOUR + 30.5)], 0.0, recording.end)
-    lit = run(by_hand, recording, {"big": Hand(press)}).served("big")
+    lit = run_house(by_hand, recording, {"big": ManualActions(press)}).served("big")
     assert lit.intervals.tolist() == [[5 * HOUR + 30, 5 * HOUR + 660]]
 
 
 def test_several_lamps_serve_one_room_and_their_watts_add_up(room):
     more = replace(room, lamps=(*room.lamps, Lamp(id="two", room="big", name="Two", at=(1, 1), watts=7, lumens=600)))
-    house = run(more, recorded([(5 * HOUR, 5 * HOUR + 600)]))
+    house = run_house(more, recorded([(5 * HOUR, 5 * HOUR + 600)]))
     assert house.watts("big") == 27
     assert sum(kwh(lamp, house.outputs[lamp.id]) for lamp in more.lamps) == pytest.approx(660 * 27 / 3.6e6)
 
 
 def test_a_rehearsal_is_the_house_run_of_its_recording(demo):
     r = rehearse(demo, 3, 1)
-    again, alone = run(demo, r.recording, r.house.hands), run(demo, r.recording)
+    again, alone = run_house(demo, r.recording, r.house.actions), run_house(demo, r.recording)
     for room in demo.rooms:
         if r.house.served(room.id) is not None:
             assert again.served(room.id).same_as(r.house.served(room.id))
             # What people do about it only adds light.
             assert (alone.served(room.id) - r.house.served(room.id)).total() == 0
-    assert any(len(hand.waves) for hand in r.house.hands.values())
+    assert any(len(hand.waves) for hand in r.house.actions.values())
     for ident, s in r.scores.items():
         lit = r.house.served(ident)
         idle = (lit - r.awake(ident)).total() / HOUR / 3

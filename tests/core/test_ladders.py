@@ -15,8 +15,8 @@ from samples import make_room
 from vastwatch.advice.judging.judge import judge
 from vastwatch.advice.simulation.weeks import lived
 from vastwatch.control.ladder import levels_of, ramped, winners
-from vastwatch.control.lighting import given as light_given
-from vastwatch.control.lighting import run_ladders, takes_away
+from vastwatch.control.lighting import light_rule as light_given
+from vastwatch.control.lighting import lit_only_when_empty, run_ladders
 from vastwatch.control.manual.by_hand import AGAIN_S
 from vastwatch.control.manual.hand import LightPreferences, UnderlyingLight, apply_overrides, ends_words, overrides
 from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
@@ -151,7 +151,7 @@ def test_the_light_is_what_follows_and_what_burns_anyway(rows, control):
     own = r.house.conclusions.presences["here"]
     if control == "presence":
         lit = own & how.follows
-        lit = lit if how.anyway is None else lit | how.anyway
+        lit = lit if how.unconditional is None else lit | how.unconditional
         assert r.house.served("big").same_as(lit, 1e-9)
     days = lived(project, "big", 5, 3)
     hold = project.presences[0].expr.seconds
@@ -184,9 +184,9 @@ def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_non
         said = record(design, truth)
         found.append(reactors.light_given(design, "big", truth, said))
         alone = light_given(design, "big", said)
-        assert found[-1].follows.same_as(alone.follows) and found[-1].due.same_as(alone.due)
-        assert (found[-1].anyway is None) == (alone.anyway is None)
-        assert alone.anyway is None or found[-1].anyway.same_as(alone.anyway)
+        assert found[-1].follows.same_as(alone.follows) and found[-1].demand.same_as(alone.demand)
+        assert (found[-1].unconditional is None) == (alone.unconditional is None)
+        assert alone.unconditional is None or found[-1].unconditional.same_as(alone.unconditional)
     parts = [part for when, _ in rows for part in every_part(when)]
     asked = dark is not None or any(isinstance(p, Report) or getattr(p, "presence", "") == "other" for p in parts)
     assert (found[0] is found[1]) != asked
@@ -216,8 +216,10 @@ def test_each_lamp_is_wanted_while_a_row_wins_that_asks_for_it():
     wanted = {lamp.id: did.wanted[lamp.id] for lamp in ladder.ladder.lamps}
     assert set(wanted) == {"lamp", "floor"} and wanted["floor"].total() > 0 == wanted["lamp"].total()
     for k, lamp in enumerate(ladder.ladder.lamps):
-        asks = ladder.asks.goals[:, k] > 0
-        expected = sum(b - a for a, b, row in zip(ladder.won.edges, ladder.won.edges[1:], ladder.won.row) if asks[row])
+        asks = ladder.scene_levels.goals[:, k] > 0
+        expected = sum(
+            b - a for a, b, row in zip(ladder.winners.edges, ladder.winners.edges[1:], ladder.winners.row) if asks[row]
+        )
         assert wanted[lamp.id].total() == pytest.approx(expected)
 
 
@@ -245,15 +247,15 @@ def test_a_row_with_a_delay_of_its_own_is_told_and_not_judged():
 def test_a_ladder_that_takes_light_from_whoever_is_noticed_is_seen_to():
     project = laddered((HERE, "off"), (ClockTime(begin="08:00", end="20:00"), "full"))
     recording = rehearse(project, 2, 1).recording
-    assert takes_away(project, "big", recording).total() > 3600
-    assert takes_away(laddered(*USUAL), "big", recording).total() == 0
+    assert lit_only_when_empty(project, "big", recording).total() > 3600
+    assert lit_only_when_empty(laddered(*USUAL), "big", recording).total() == 0
 
 
 def test_removing_a_row_that_never_wins_changes_nothing():
     project = laddered(*USUAL, (AllOf(of=(EVENING, ClockTime(begin="09:00", end="17:00"))), "faint"))
     r = rehearse(project, 4, 2)
     did = r.house.ladders["big"].of(None)
-    assert did.won.share(4)[3] == 0
+    assert did.winners.share(4)[3] == 0
     without = rehearse(remove_row(project, "r3"), 4, 2)
     assert all(without.house.outputs[x].same_as(r.house.outputs[x]) for x in ("lamp", "floor"))
     assert without.scores == r.scores
@@ -369,7 +371,7 @@ def sleepers(**changes):
 def test_hands_are_in_the_rehearsal_and_in_the_curve_alike_and_end(changes):
     project = sleepers(**changes)
     r = rehearse(project, 6, 1)
-    hands = r.house.hands["big"].overrides
+    hands = r.house.actions["big"].overrides
     assert hands and r.light_scores["big"].presses > 0
     assert all(a.end <= b.begin for a, b in itertools.pairwise(hands))
     curve = lived(project, "big", 6, 1).curve
@@ -389,7 +391,7 @@ def test_hands_are_in_the_rehearsal_and_in_the_curve_alike_and_end(changes):
 def test_nobody_presses_where_the_brief_says_that_nobody_does():
     project = sleepers()
     calm = replace(project, brief=replace(project.brief, unwanted_off=0.0))
-    assert rehearse(calm, 4, 1).house.hands["big"].overrides == ()
+    assert rehearse(calm, 4, 1).house.actions["big"].overrides == ()
 
 
 def test_ends_are_told():

@@ -18,12 +18,12 @@ from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.scenes.ladder_states import never_wins
 from vastwatch.advice.simulation.weeks import lived
 from vastwatch.answers import COMMANDS
-from vastwatch.control.house import run
-from vastwatch.control.ladder import while_over, winners
-from vastwatch.control.lighting import given as light_given
+from vastwatch.control.house import run_house
+from vastwatch.control.ladder import while_above, winners
+from vastwatch.control.lighting import light_rule as light_given
 from vastwatch.control.lighting import lit_by_press, run_ladders
 from vastwatch.control.manual.hand import Override, UnderlyingLight, overrides
-from vastwatch.control.own_light import lifted, most_lifted
+from vastwatch.control.own_light import max_self_lux, self_lux_by_scene
 from vastwatch.design.edits.ladders import (
     add_group,
     add_row,
@@ -73,12 +73,12 @@ def test_each_lamp_goes_by_the_first_row_of_its_own_ladder_that_holds():
     project = grouped(*CORNER, project=with_corner(laddered(*USUAL)))
     r = rehearse(project, 3, 1)
     did = r.house.ladders["big"]
-    assert [x.called for x in did.ladders] == ["", "Corner"]
+    assert [x.group_name for x in did.ladders] == ["", "Corner"]
     levels = {s.id: {x.lamp: x.level for x in s.levels} for s in project.scenes}
     t = np.arange(30.0, r.truth.end, 61.0)
     for group, lamp in ((None, "lamp"), ("lamps-corner-1", "floor")):
         of = did.of(group)
-        said = [s.at(t) for s in of.said]
+        said = [s.at(t) for s in of.row_signals]
         rows = ladder_rows(project, "big", group)
         asked = np.zeros(len(t))
         for holds, row in reversed(list(zip(said, rows))):
@@ -86,7 +86,7 @@ def test_each_lamp_goes_by_the_first_row_of_its_own_ladder_that_holds():
         assert ((asked > 0) == r.house.lit[lamp].at(t)).all() and (asked > 0).any()
         # Fades take 4 s at the most: whatever has been asked for so long burns at that.
         steady = Signal(
-            0.0, r.truth.end, False, np.concatenate([x + np.array([0.0, 4.001]) for x in of.won.edges[1:-1]])
+            0.0, r.truth.end, False, np.concatenate([x + np.array([0.0, 4.001]) for x in of.winners.edges[1:-1]])
         )
         settled = ~steady.at(t)
         assert r.house.outputs[lamp].at(t)[settled] == pytest.approx(asked[settled])
@@ -129,12 +129,12 @@ def test_what_ladders_give_together_is_their_sum_second_by_second(rows, gives, l
         (winners(signals[:1], 0.0, 60.0), np.array(gives[:2])),
         (winners(signals[1:], 0.0, 60.0), np.array([*gives[2:][: len(signals) - 1], 0.0])),
     ]
-    over = while_over(parts, limit)
+    over = while_above(parts, limit)
     for t in range(60):
         total = sum(float(lit[won.at(t)]) for won, lit in parts)
         assert bool(over.at(t)) == (total > limit + 1e-9)
     with pytest.raises(ValueError, match="at least one row"):
-        while_over([], limit)
+        while_above([], limit)
 
 
 # -- what is said of it ---------------------------------------------------------------------------------------------
@@ -149,7 +149,7 @@ def test_the_curve_is_what_is_rehearsed(rows, control):
     if control == "presence":
         how = light_given(project, "big", r.recording)
         lit = r.house.conclusions.presences["here"] & how.follows
-        lit = lit if how.anyway is None else lit | how.anyway
+        lit = lit if how.unconditional is None else lit | how.unconditional
         assert r.house.served("big").same_as(lit, 1e-9)
     hold = project.presences[0].expr.seconds
     curve = lived(project, "big", 5, 3).curve
@@ -171,10 +171,10 @@ def test_people_press_at_what_all_ladders_give_together_and_the_curve_knows():
     project = put(project, replace(find(project.rooms, "big"), needs=limit))
     both = grouped((EVENING, "full"), project=project)
     one = grouped((EVENING, "off"), project=project)
-    assert not rehearse(one, 6, 1).house.hands["big"].overrides
+    assert not rehearse(one, 6, 1).house.actions["big"].overrides
     r = rehearse(both, 6, 1)
-    assert r.house.hands["big"].overrides
-    assert r.house.hands["big"].overrides == rehearse(project, 6, 1).house.hands["big"].overrides
+    assert r.house.actions["big"].overrides
+    assert r.house.actions["big"].overrides == rehearse(project, 6, 1).house.actions["big"].overrides
     curve = lived(both, "big", 6, 1).curve
     assert curve.light(60.0).same_as(r.house.served("big"), 1e-9)
     assert curve.outcome(60.0).dark_s / 360 == pytest.approx(r.scores["big"].dark_min, abs=1e-9)
@@ -189,11 +189,11 @@ def _needs():
 def test_a_scene_by_hand_reaches_the_ladders_whose_lamps_it_names():
     project = grouped((Not(of=NIGHT), "faint"), project=with_corner(laddered(*USUAL)))
     r = rehearse(project, 1, 1)
-    hand = r.house.hands["big"]
+    hand = r.house.actions["big"]
     noon = 12.5 * 3600.0
 
     def burning(*overrides):
-        did = run(project, r.recording, {"big": hand._replace(overrides=overrides)})
+        did = run_house(project, r.recording, {"big": hand._replace(overrides=overrides)})
         return {x: float(did.outputs[x].at(noon)) for x in ("lamp", "floor")}
 
     before, after = noon - 600.0, noon + 600.0
@@ -221,8 +221,8 @@ def test_a_sensor_of_light_sees_what_every_ladder_lights():
     split, group = add_group(room, "big", "Corner", ("lamp",))
     split, _ = add_row(split, "big", "", room.rules[0].when, "full", group=group.id)
     big, eye = find(split.rooms, "big"), find(split.sensors, "eye")
-    assert len(lifted(split, big, eye)) == 2
-    assert most_lifted(split, big, eye) == pytest.approx(most_lifted(room, big, eye))
+    assert len(self_lux_by_scene(split, big, eye)) == 2
+    assert max_self_lux(split, big, eye) == pytest.approx(max_self_lux(room, big, eye))
     one, two = (rehearse(p, 2, 1) for p in (room, split))
     assert two.house.dark("big").same_as(one.house.dark("big"), 1e-6)
     unlit = rehearse(replace(room, lamps=room.lamps[1:], scenes=_without(room, "lamp")), 2, 1)
@@ -272,7 +272,7 @@ def test_what_is_left_alone_after_a_scene_is_left_in_every_ladder():
 def test_rows_of_a_group_that_never_win_are_found_and_named():
     project = grouped((EVENING, "faint"), (EVENING, "corner"), project=with_corner(laddered(*USUAL)))
     r = rehearse(project, 3, 1)
-    assert ("Corner", 1) in {(did.called, k) for _, did, k in never_wins(r)}
+    assert ("Corner", 1) in {(did.group_name, k) for _, did, k in never_wins(r)}
     found = [f for f in findings(project) if f.rule == "scene-shadowed"]
     assert any("Corner: row “Corner 1”" in f.text for f in found)
 

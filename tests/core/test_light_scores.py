@@ -15,7 +15,7 @@ from vastwatch.advice.checks.scenes import CHECKS
 from vastwatch.advice.scenes.ladder_states import never_wins, shadowing, states, stuck, why_not
 from vastwatch.control.light.darkness import daylight_in
 from vastwatch.control.light.photometry import spot_lux, spot_target_lux
-from vastwatch.control.lighting import given
+from vastwatch.control.lighting import light_rule
 from vastwatch.design.edits.ladders import remove_row
 from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Hold, Not
 from vastwatch.design.project import find, put
@@ -92,7 +92,7 @@ def test_light_over_sleepers_is_counted_while_nobody_is_awake_and_told():
     assert bright.light_scores["big"].over_sleepers_min > 0.5
     assert faint.light_scores["big"].over_sleepers_min == 0
     # `given` knows when the light is more than sleepers bear.
-    how = [given(r.project, "big", r.recording).bright for r in (bright, faint)]
+    how = [light_rule(r.project, "big", r.recording).too_bright for r in (bright, faint)]
     assert how[0].total() > 0 and how[1].total() == 0
 
 
@@ -106,13 +106,13 @@ def test_states_are_all_combinations_and_their_shares_those_lived(lived):
     assert sum(s.share for s in every) == pytest.approx(1.0)
     for s in every:
         assert s.wins == next((k for k, on in enumerate(s.holds) if on), 3)
-    t = np.arange(0.5, did.won.edges[-1], 7.0)
-    said = np.array([x.at(t) for x in did.said]).T
+    t = np.arange(0.5, did.winners.edges[-1], 7.0)
+    said = np.array([x.at(t) for x in did.row_signals]).T
     for s in every:
         assert s.share == pytest.approx((said == np.array(s.holds)).all(axis=1).mean(), abs=2e-3)
     at = 13.0 * 3600
-    won = did.won.at(at)
-    assert why_not(did, at) == [(k, bool(did.said[k].at(at))) for k in range(won)]
+    won = did.winners.at(at)
+    assert why_not(did, at) == [(k, bool(did.row_signals[k].at(at))) for k in range(won)]
 
 
 def test_removing_a_row_that_never_wins_changes_nothing():

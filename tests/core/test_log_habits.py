@@ -14,7 +14,7 @@ from vastwatch import cli
 from vastwatch.advice.logs.habits import Parting, habits_of_log, parting_of, people_of, told
 from vastwatch.advice.logs.replay import dated, explained, notes_of
 from vastwatch.commission.log_writing import write_log
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.control.recording import Recording
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import DiaryNote, put
@@ -55,7 +55,7 @@ def at_s(habits):
 def test_visits_and_stays_are_those_of_the_people_who_made_the_log(seed):
     project = watched_room()
     truth = simulate_days(project, 28, seed)
-    found = habits_of_log(run(project, record(project, truth)))
+    found = habits_of_log(run_house(project, record(project, truth)))
     (big,) = found.rooms
     occupied = truth.occupied("big", False)
     # Absences too short to be told from sitting still are none to a log.
@@ -122,7 +122,7 @@ def test_what_cannot_be_told_is_told():
     assert "visits on a working day" in told(found, project)[0]
     calendar = Calendar(house.recording.calendar.begin, "UTC", 5)
     silent = Recording(calendar, {(s.id, None): Signal.constant(False, 0.0, calendar.end) for s in project.sensors})
-    nothing = habits_of_log(run(project, silent))
+    nothing = habits_of_log(run_house(project, silent))
     assert nothing.rooms == () and "no reports from" in nothing.untold[0]
 
 
@@ -132,7 +132,7 @@ def test_hours_in_which_nobody_listened_are_no_absence():
     deaf = Signal.from_intervals([(k * DAY + 10 * 3600, k * DAY + 16 * 3600) for k in range(14)], 0.0, r.truth.end)
     reports = {key: signal - deaf for key, signal in r.recording.reports.items()}
     heard = Recording(r.calendar, reports, {"pir": ~deaf, "radar": ~deaf})
-    found = habits_of_log(run(project, heard)).rooms[0]
+    found = habits_of_log(run_house(project, heard)).rooms[0]
     assert sum(found.by_hour[10:16]) == 0
     assert sum(found.days) == pytest.approx(14 * 0.75)
 
@@ -148,8 +148,8 @@ def test_somebody_in_two_rooms_at_once_is_two_people():
     rows = [(k * 7200.0, k * 7200.0 + 900.0) for k in range(1, 40)]
     both = Signal.from_intervals(rows, 0.0, calendar.end)
     log = Recording(calendar, {("pir", None): both, ("radar", None): both})
-    assert habits_of_log(run(other, log)).people == 2
-    assert "at least 2" in told(habits_of_log(run(other, log)), other)[-1]
+    assert habits_of_log(run_house(other, log)).people == 2
+    assert "at least 2" in told(habits_of_log(run_house(other, log)), other)[-1]
 
 
 def test_the_command_line_tells_habits(tmp_path, capsys):
@@ -178,7 +178,7 @@ def test_notes_of_the_log_s_days_are_explained_in_the_room_they_name():
         DiaryNote(id="b", at=when.strftime("%Y-%m-%dT%H:%M"), text="small room dark"),
         DiaryNote(id="c", at="2031-01-01T10:00", text="another year"),
     )
-    noted = run(replace(short, diary=notes), house.recording, house.hands)
+    noted = run_house(replace(short, diary=notes), house.recording, house.actions)
     found = notes_of(noted)
     assert [i for i, _ in found] == ["a", "b"]
     assert explained(noted, found[0][1]).room == "big"

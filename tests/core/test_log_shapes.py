@@ -14,7 +14,7 @@ from vastwatch.commission.event_log import read_log, shown
 from vastwatch.commission.log_clock import Clock, as_iso, likely_order
 from vastwatch.commission.log_guess import columns_of, guessed, match, opened, with_columns
 from vastwatch.commission.log_rows import LogError, meaning
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 
 # Somebody in the shop for a quarter of an hour, twice, on two days.
 ON_OFF = ((12, "08:00:00", True), (12, "08:15:00", False), (13, "20:05:30", True), (13, "20:20:30", False))
@@ -153,13 +153,13 @@ def test_quiet_is_not_offline_but_a_missed_heartbeat_is_and_what_is_not_there_wa
         return read(path, demo)
 
     quiet = log_of(rows)
-    assert quiet.gaps == () and quiet.recording.known_of("pir-shop").total() > 23.9 * 3600.0
-    assert run(demo, quiet.recording).known("shop").total() > 23.9 * 3600.0
+    assert quiet.gaps == () and quiet.recording.observed_of("pir-shop").total() > 23.9 * 3600.0
+    assert run_house(demo, quiet.recording).observed("shop").total() > 23.9 * 3600.0
     # What is not in the log was never heard, and nothing is known of its room.
-    assert quiet.recording.known_of("pir-throwing").total() == 0.0
-    assert run(demo, quiet.recording).known("throwing").total() == 0.0
+    assert quiet.recording.observed_of("pir-throwing").total() == 0.0
+    assert run_house(demo, quiet.recording).observed("throwing").total() == 0.0
     log = log_of(with_beats)
-    missed = ~log.recording.known_of("pir-toilet")
+    missed = ~log.recording.observed_of("pir-toilet")
     inside = missed.clip(8 * 3600.0, 31 * 3600.0).total()
     assert 2.9 * 3600.0 < inside < 3.2 * 3600.0
     assert len(log.gaps) == 1 and "No data once" in " ".join(log.notes)
@@ -173,7 +173,7 @@ def test_a_device_whose_heartbeat_stops_is_unknown_alone_while_others_are_heard(
     lines = (f"{(begin + timedelta(seconds=t)).isoformat()},{d},{v}" for t, d, v in sorted(rows))
     path.write_text("time,device,value\n" + "\n".join(lines))
     log = read(path, demo)
-    shop, toilet = (log.recording.known_of(s).total() for s in ("pir-shop", "pir-toilet"))
+    shop, toilet = (log.recording.observed_of(s).total() for s in ("pir-shop", "pir-toilet"))
     assert log.gaps == () and shop - toilet == pytest.approx(41 * 300.0, abs=20.0)
 
 
@@ -187,4 +187,4 @@ def test_a_device_that_repeats_what_it_sees_has_no_heartbeat(demo, tmp_path):
         "time,device,value\n" + "\n".join(f"{(begin + timedelta(seconds=t)).isoformat()},pir-shop,{v}" for t, v in rows)
     )
     log = read(path, demo)
-    assert log.gaps == () and log.recording.known_of("pir-shop").total() == pytest.approx(86_400.0 + 36_100.0)
+    assert log.gaps == () and log.recording.observed_of("pir-shop").total() == pytest.approx(86_400.0 + 36_100.0)

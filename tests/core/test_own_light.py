@@ -11,10 +11,10 @@ from msgspec.structs import replace
 from samples import make_room
 from vastwatch.advice.checks.scenes import lamps_that_fool_their_sensor
 from vastwatch.advice.scenes.light_feedback import feedback, proposed
-from vastwatch.control.house import conclude, run
+from vastwatch.control.house import conclude, run_house
 from vastwatch.control.light.darkness import daylight_in, house_dark, latch_steps, sampling_of, thresholds
 from vastwatch.control.light.daylight import dark, target_lux
-from vastwatch.control.own_light import most_lifted
+from vastwatch.control.own_light import max_self_lux
 from vastwatch.design.expressions import AllOf, ConclusionRef, Dark
 from vastwatch.design.project import find, put
 from vastwatch.design.records import LadderRow, LampLevel, Scene, Sensor
@@ -63,7 +63,7 @@ def reading_by_reading(project, r) -> np.ndarray:
     below, until = thresholds(project, room, room.darkness)
     reads = sampling_of(project, room.darkness)
     scale = scale_of(room.darkness)
-    lift = most_lifted(project, room, find(project.sensors, "eye"))
+    lift = max_self_lux(project, room, find(project.sensors, "eye"))
     day = daylight_in(project, room, r.calendar)
     # What people do about it is not looked at.
     here = conclude(project, r.recording).presences["here"]
@@ -111,7 +111,7 @@ def test_a_lamp_that_lifts_its_own_sensor_blinks_and_the_cure_cures_it():
 
 def test_a_sensor_that_looks_away_from_the_lamp_sees_only_what_the_room_reflects():
     at, away = (lux_room(SENSOR, pitch=p) for p in (90.0, -90.0))
-    seen = [most_lifted(p, find(p.rooms, "big"), find(p.sensors, "eye")) for p in (at, away)]
+    seen = [max_self_lux(p, find(p.rooms, "big"), find(p.sensors, "eye")) for p in (at, away)]
     assert seen[0] > 3 * seen[1] > 0
 
 
@@ -121,7 +121,7 @@ def test_proposed_thresholds_are_above_what_the_lamps_add_and_begin_no_more_ofte
     found = proposed(project, "big", r)
     room = find(project.rooms, "big")
     assert found.below == round(target_lux(project, room))
-    lift = most_lifted(project, room, find(project.sensors, "eye"))
+    lift = max_self_lux(project, room, find(project.sensors, "eye"))
     assert found.until >= found.below + 1.2 * lift and found.until >= 1.2 * found.below
     assert found.begins_then < found.begins_now
     sun = put(project, replace(room, darkness=DarkSource(source="sun")))
@@ -184,7 +184,7 @@ def test_a_room_without_a_ladder_goes_by_its_source_too():
         project = put(room, replace(find(room.rooms, "big"), darkness=DarkSource(below_lux=below)))
         recording = rehearse(project, 2, 1).recording
         # Nobody presses or waves.
-        lit[below] = run(project, recording).lit["lamp"]
+        lit[below] = run_house(project, recording).lit["lamp"]
         assert (lit[below] - house_dark(project, "big", recording)).total() == 0
     here = conclude(project, recording).presences["here"]
     assert lit[90_000.0].same_as(here) and lit[0.0].total() < 0.2 * here.total()

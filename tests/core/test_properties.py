@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import built_cells, device, make_room, shelf_at
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.design.edits.building import add_room, move_corner, move_wall, rectangle
 from vastwatch.design.edits.fittings import add_furnishing, add_opening
 from vastwatch.design.edits.removing import remove, removed
@@ -149,7 +149,7 @@ def test_a_longer_hold_never_lights_less(hold, more):
     project = make_room()
     short, long = (rehearse(set_hold(project, "here", h), 3, 1) for h in (hold, hold + more))
     # Of itself; whom it is left dark may wave, and have light for that.
-    alone = [run(r.project, r.recording).served("big") for r in (short, long)]
+    alone = [run_house(r.project, r.recording).served("big") for r in (short, long)]
     assert (alone[0] - alone[1]).total() == 0
 
 

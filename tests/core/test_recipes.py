@@ -11,10 +11,10 @@ from msgspec.structs import replace
 
 from recipe_player import play
 from samples import make_room
-from vastwatch.control.concluding import concluded
+from vastwatch.control.concluding import evaluate_expr
 from vastwatch.control.export.recipe_words import as_plain, as_rows, in_words
 from vastwatch.control.export.recipes import named, output_recipes, recipes_of
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.control.ladder import ramped
 from vastwatch.control.lighting import lit_by_press, run_ladders
 from vastwatch.control.manual.hand import UnderlyingLight, overrides
@@ -164,7 +164,7 @@ def test_a_week_of_recipes_is_the_week_of_the_ladder(seed):
         assert book is None
         return
     here = find(project.presences, "here")
-    own = concluded(project, here.expr, recording)
+    own = evaluate_expr(project, here.expr, recording)
     presses = []
     by_hand = find(project.rooms, "big").control == "absence"
     wall = random_signal(rng, end, 9000.0) if by_hand else None
@@ -183,7 +183,7 @@ def test_a_week_of_recipes_is_the_week_of_the_ladder(seed):
     hands = overrides(beneath, project.buttons, calendar, None, presses)
     did = run_ladders(project, "big", recording, own, hands)
     # The recipes, played.
-    inputs = {i.name: concluded(project, i.expr, recording) for i in book.inputs}
+    inputs = {i.name: evaluate_expr(project, i.expr, recording) for i in book.inputs}
     if wall is not None:
         name = next(n for n, what in book.buttons.items() if what == "the wall switch")
         inputs[name] = wall
@@ -247,9 +247,9 @@ def test_the_recipes_of_outputs_come_to_their_rows_and_locks():
             switches = np.sort(rng.choice(np.arange(1, 86_400), int(rng.integers(2, 60)), replace=False)).astype(float)
             reports[s, None] = Signal(0.0, span.end, bool(rng.integers(2)), switches)
         recording = Recording(span, reports)
-        levels = run(project, recording).outputs["fan"]
+        levels = run_house(project, recording).outputs["fan"]
         book = output_recipes(project, fan)
-        inputs = {i.name: concluded(project, i.expr, recording) for i in book.inputs}
+        inputs = {i.name: evaluate_expr(project, i.expr, recording) for i in book.inputs}
         (steps,) = play(book, inputs, (), span.end).values()
         begin, level = (np.array(x) for x in zip(*[(t, v) for t, v, _ in steps]))
         played = ramped(begin, level, np.zeros(len(begin)), span.end)

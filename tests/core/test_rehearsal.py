@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from samples import device
 from vastwatch.causes.chain import explain
 from vastwatch.control.belief.fusion import evaluate
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.control.light.daylight import (
     dark,
     daylight_factor,
@@ -385,7 +385,7 @@ def test_a_light_that_never_came_is_not_said_to_have_come_late(room):
     chain = explain(r, late[0])
     assert chain.links[1].value.startswith("started") and "went to the switch" in chain.links[1].text
     # Had nobody reacted, it would not have come at all.
-    idle = dataclasses.replace(r, house=run(away, r.recording))
+    idle = dataclasses.replace(r, house=run_house(away, r.recording))
     late = [i for i in idle.incidents if i.kind == "late"]
     assert late
     assert [k.value for k in explain(idle, late[0]).links[:2]] == ["never came on", "stayed off"]

@@ -209,8 +209,8 @@ def test_whoever_leaves_last_switches_off_and_whoever_stands_in_the_dark_switche
     lit = r.house.served("big")
     assert (lit - supply.on).total() == 0
     # What hangs behind the switch is dead meanwhile, and for a moment after; what does not is not.
-    works = r.recording.known["radar"]
-    assert (works - supply.on).total() == 0 and "pir" not in r.recording.known
+    works = r.recording.observed["radar"]
+    assert (works - supply.on).total() == 0 and "pir" not in r.recording.observed
     assert (r.recording.report("radar") - works).total() == 0
     assert (supply.on - works).total() == pytest.approx(8.0 * int((off[:, 1] < r.truth.end - 8).sum()), abs=8.0)
 
@@ -275,7 +275,7 @@ def test_cells_are_flat_for_as_much_of_all_time_as_they_wait_of_their_life():
     for seed in range(60):
         r = rehearse(room, 1, seed)
         first = float(np.searchsorted(r.recording.report("pir").switches, DAY))
-        works = r.recording.known.get("pir")
+        works = r.recording.observed.get("pir")
         flat.append(0.0 if works is None else 1.0 - works.total() / r.truth.end)
         if works is None:
             life.append(battery_years(pir, first, None, room.rooms[0].ambient_c) * 365.25)
@@ -288,7 +288,7 @@ def test_flat_cells_are_told_as_the_cause():
     room = troubled(make_room(), cells_flat_days=366.0)
     for seed in range(1, 60):
         r = rehearse(room, 2, seed)
-        if "pir" in r.recording.known:
+        if "pir" in r.recording.observed:
             break
     late = [i for i in r.incidents if i.kind == "late"]
     assert late
@@ -325,12 +325,12 @@ def test_a_dead_sensor_hears_no_wave():
     """Its cells flat, whoever was left in the dark waves in vain; alive, it hears some of them."""
     room = put(make_room(), replace(make_room().presences[0], expr=from_roles(Roles(("pir",), ("pir",), 20.0))))
     alive = rehearse(room, 3, 1)
-    assert alive.house.hands["big"].waved["pir"].total() > 0
+    assert alive.house.actions["big"].waved["pir"].total() > 0
     for seed in range(1, 80):
         r = rehearse(troubled(room, cells_flat_days=200.0), 3, seed)
-        works = r.recording.known.get("pir")
+        works = r.recording.observed.get("pir")
         if works is not None:
-            waved = r.house.hands["big"].waved.get("pir")
+            waved = r.house.actions["big"].waved.get("pir")
             assert waved is None or (waved - works).total() < 60.0
             break
     # The radar behind the switch alone keeps this light: it hears no wave while it starts.
@@ -339,6 +339,6 @@ def test_a_dead_sensor_hears_no_wave():
     )  # fmt: skip
     for seed in (1, 2, 3):
         r = rehearse(troubled(fed, supply_off_per_week=60.0), 7, seed)
-        waved = r.house.hands["big"].waved.get("radar")
+        waved = r.house.actions["big"].waved.get("radar")
         rises = np.empty(0) if waved is None else waved.rises
-        assert r.recording.known["radar"].at(rises).all()
+        assert r.recording.observed["radar"].at(rises).all()

@@ -25,10 +25,10 @@ def assert_alike(short, whole):
         assert same_signal(short.signals[ident], said), ident
     assert short.scores == whole.scores
     assert short.incidents == whole.incidents
-    assert short.house.hands.keys() == whole.house.hands.keys()
-    for room, hand in whole.house.hands.items():
-        mine = short.house.hands[room]
-        assert list(mine.waves) == list(hand.waves) and list(mine.trips) == list(hand.trips), room
+    assert short.house.actions.keys() == whole.house.actions.keys()
+    for room, hand in whole.house.actions.items():
+        mine = short.house.actions[room]
+        assert list(mine.waves) == list(hand.waves) and list(mine.switch_trips) == list(hand.switch_trips), room
         assert same_signal(mine.pressed, hand.pressed) and mine.overrides == hand.overrides, room
     for room in whole.project.rooms:
         assert same_signal(short.house.dark(room.id), whole.house.dark(room.id))

@@ -11,7 +11,7 @@ from samples import make_room
 from vastwatch.advice.checks.wiring import contacts_in_parallel
 from vastwatch.control.export.device_sheet import device_sheet
 from vastwatch.control.export.wiring_table import parallel_words, wiring_table
-from vastwatch.control.house import run
+from vastwatch.control.house import run_house
 from vastwatch.design.edits.wiring import could_switch, match_conclusion, set_contact
 from vastwatch.design.expressions import AllOf, AnyOf, Hold, Report
 from vastwatch.design.project import Impairments, find, put
@@ -101,7 +101,7 @@ def test_the_light_of_two_contacts_goes_out_with_the_later():
     project = match_conclusion(wired(contacts=("a", "b")), "c")
     r = rehearse(project, 2, 1)
     # Nobody waves or presses.
-    lit = run(project, r.recording).lit["lamp"]
+    lit = run_house(project, r.recording).lit["lamp"]
     either = r.recording.report("a") | r.recording.report("b")
     assert lit.same_as(either & r.house.conclusions.dark["big"])
 

@@ -26,7 +26,7 @@ def test_the_ladder_of_some_lamps_is_chosen_and_shows_its_own_rows_and_sliders(q
     assert scenes.pane.did is did
     for t in (86_400 + 20.5 * 3600, 86_400 + 4.0 * 3600):
         window.focus.set(time=t)
-        k = did.won.at(t)
+        k = did.winners.at(t)
         assert [r.name for r in scenes.ladder.rows if r.wins] == [shown[1 + k]]
     # Its rows are dragged among themselves, and a click takes one into the hand.
     qtbot.mouseClick(scenes.ladder, LEFT, pos=row_pixel(scenes, "Behind the film"))

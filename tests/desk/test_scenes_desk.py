@@ -30,7 +30,7 @@ ALT = Qt.KeyboardModifier.AltModifier
 
 
 def test_the_row_that_wins_now_is_lit_and_told_why(qtbot, window, scenes):
-    did: Winners = scenes.pane.did.won
+    did: Winners = scenes.pane.did.winners
     for t in (86_400 + 20.5 * 3600, 86_400 + 4.0 * 3600):
         window.focus.set(time=t)
         wins = [r.name for r in scenes.ladder.rows if r.wins]

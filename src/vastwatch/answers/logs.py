@@ -26,7 +26,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.commission.event_log import read_log
     from vastwatch.commission.log_guess import guessed, match
     from vastwatch.commission.log_rows import LogError
-    from vastwatch.control.house import run
+    from vastwatch.control.house import run_house
     from vastwatch.design.project import find
 
     try:
@@ -35,9 +35,9 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         log = read_log(args.log, project, guessed(args.log, project), unnamed=lambda name: match(name, project))
     except (LogError, ValueError) as e:
         raise RequestError(str(e)) from None
-    house = run(project, log.recording)
+    house = run_house(project, log.recording)
     rooms = replayed(house)
-    changed = replayed(run(other, log.recording)) if holds else {}
+    changed = replayed(run_house(other, log.recording)) if holds else {}
     tried = [what_if(house, find(project.presences, ident), seconds) for ident, seconds in holds.items()]
     diary = []
     faults: list[str] = []

@@ -39,7 +39,7 @@ def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             **(nothing if own is None else _ladder(project, own)),
             "groups": {
                 did.ladder.group.id: {
-                    "name": did.called, "lamps": [x.id for x in did.ladder.lamps], **_ladder(project, did)
+                    "name": did.group_name, "lamps": [x.id for x in did.ladder.lamps], **_ladder(project, did)
                 }
                 for did in run.ladders
                 if did.ladder.group is not None
@@ -49,7 +49,7 @@ def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         }  # fmt: skip
         for did in run.ladders:
             place = find(project.rooms, room).name
-            lines.append(f"{place}, {did.called}:" if did.called else f"{place}:")
+            lines.append(f"{place}, {did.group_name}:" if did.group_name else f"{place}:")
             lines += _lines(project, did)
         lines += [f"  stuck: {words}" for words in held]
     every = [words for x in out.values() for words in x["stuck"]]

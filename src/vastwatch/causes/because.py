@@ -220,7 +220,7 @@ def _off_before(found: list[Supply], t: float) -> tuple[float, Supply | None]:
 
 def _cells(c: Case) -> Words:
     ident = c.tried.instead.record
-    dead = ~c.r.recording.known_of(ident)
+    dead = ~c.r.recording.observed_of(ident)
     k = int(np.searchsorted(dead.intervals[:, 0], c.incident.at + c.incident.duration_s, side="right")) - 1
     since = "" if k < 0 else f" since {clock_words(c.r.calendar.clock_s(float(dead.intervals[k, 0])))}"
     return Words(name_of(c.r, ident), "batteries flat", f"no reports{since}; with new batteries")

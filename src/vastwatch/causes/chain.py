@@ -340,14 +340,14 @@ def _starter(r: Rehearsal, incident: Incident) -> Triggered | None:
 
 def _of_a_wave(r: Rehearsal, room: str, sensor: str, fell: float) -> bool:
     """Whether a report that fell then was of a wave of somebody in the room."""
-    hand = r.house.hands.get(room)
+    hand = r.house.actions.get(room)
     return hand is not None and sensor in hand.waved and bool(hand.waved[sensor].at(fell - AFTER_S))
 
 
 def _went_to_switch(r: Rehearsal, room: str, t: float) -> bool:
     """Whether somebody was at the switch of a room at an instant, because the light had gone off or not come on."""
-    hand = r.house.hands.get(room)
-    return hand is not None and len(hand.trips) > 0 and bool(np.abs(hand.trips - t).min() <= AFTER_S)
+    hand = r.house.actions.get(room)
+    return hand is not None and len(hand.switch_trips) > 0 and bool(np.abs(hand.switch_trips - t).min() <= AFTER_S)
 
 
 def _set_off_by(r: Rehearsal, noticed: Triggered) -> str:

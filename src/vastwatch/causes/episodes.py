@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.concluding import concluded
+from vastwatch.control.concluding import evaluate_expr
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal
@@ -88,7 +88,7 @@ def _starting_and_keeping(r: Rehearsal, room: str) -> tuple[Signal, Signal]:
         return never, never
     start, keep = start_and_keep(presence.expr) or (presence.expr, presence.expr)
     named = r.house.conclusions.presences
-    said = [concluded(r.project, part, r.recording, named=named) for part in (start, keep)]
+    said = [evaluate_expr(r.project, part, r.recording, dependencies=named) for part in (start, keep)]
     return said[0], said[1]
 
 

@@ -250,7 +250,7 @@ def _troubles(r: Rehearsal, room: str) -> Iterator[Instead]:
     if any(("supply", light.id) in recording.facts for light in lights_in(project, room)):
         yield with_supply(project)
     for sensor in dict.fromkeys((*starters(r, room), *keepers(r, room))):
-        dead = recording.known.get(sensor)
+        dead = recording.observed.get(sensor)
         if dead is not None and find(project.devices, find(project.sensors, sensor).device).battery is not None:
             yield with_fresh_cells(project, sensor)
         for made in (well_received, surely_closing, without_bounce):

@@ -8,8 +8,8 @@ from typing import Literal, get_args
 
 from msgspec.structs import replace
 
-from vastwatch.control.concluding import NOBODY
-from vastwatch.control.house import run
+from vastwatch.control.concluding import NO_ACTIONS
+from vastwatch.control.house import run_house
 from vastwatch.design.asked import asked_by
 from vastwatch.design.edits.expressions import paths, replaced
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
@@ -59,8 +59,8 @@ def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
         runs = {s.id: run_without(project, s.id, r.truth, source, during) for s in project.sensors}
         recording = recording_of(runs, project, r.truth)
     # Where nobody reacted in the rehearsal, nobody does here.
-    hands = hands_of(project, r.truth, recording) if r.house.hands else NOBODY
-    light = run(project, recording, hands).served(room)
+    hands = hands_of(project, r.truth, recording) if r.house.actions else NO_ACTIONS
+    light = run_house(project, recording, hands).served(room)
     return Signal.constant(False, 0.0, r.truth.end) if light is None else light
 
 

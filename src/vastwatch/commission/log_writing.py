@@ -27,7 +27,7 @@ def write_log(recording: Recording, path: str | Path, parts: bool = False, wide:
         for t in signal.switches.tolist():
             now = not now
             events.append((t, name, "on" if now else "off"))
-        known = recording.known.get(sensor)
+        known = recording.observed.get(sensor)
         if known is not None:
             # Said again once somebody listens: until then nothing is known.
             events = [e for e in events if e[1] != name or bool(known.at(e[0]))]

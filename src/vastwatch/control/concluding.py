@@ -26,7 +26,7 @@ from vastwatch.signals import Signal
 from vastwatch.signals.remembered import either, never
 
 
-class Hand(NamedTuple):
+class ManualActions(NamedTuple):
     """What people in a room do about its light: while its switch is pressed; what sensors report of their waves; the
     instants of the waves, and of the ways to the switch that a light gone off on somebody made needful; and what they
     do to its ladder with buttons."""
@@ -34,45 +34,49 @@ class Hand(NamedTuple):
     pressed: Signal
     waved: Mapping[str, Signal] = MappingProxyType({})
     waves: NDArray[np.float64] = np.empty(0)
-    trips: NDArray[np.float64] = np.empty(0)
+    switch_trips: NDArray[np.float64] = np.empty(0)
     overrides: tuple[Override, ...] = ()
 
 
 # By room.
-Hands = Mapping[str, Hand]
-NOBODY: Hands = MappingProxyType({})
+ActionsByRoom = Mapping[str, ManualActions]
+NO_ACTIONS: ActionsByRoom = MappingProxyType({})
 
 
-def conclusion(
-    project: Project, presence: Conclusion, recording: Recording, hand: Hand | None, named: Mapping[str, Signal]
+def evaluate_conclusion(
+    project: Project,
+    presence: Conclusion,
+    recording: Recording,
+    hand: ManualActions | None,
+    dependencies: Mapping[str, Signal],
 ) -> Signal:
     """What one conclusion comes to, given what people in its room do about the light, and all that it names."""
-    said = concluded(project, presence.expr, recording, None if hand is None else hand.waved, named)
+    said = evaluate_expr(project, presence.expr, recording, None if hand is None else hand.waved, dependencies)
     if hand is None or not presence.lights or len(hand.pressed) == 0:
         return said
     if find(project.rooms, presence.room or "").control == "absence":
         return said
     # Where lights come on by themselves, a press says that somebody is there.
     kept_by = presence.expr.keep if isinstance(presence.expr, StartKeep) else presence.expr
-    keeping = concluded(project, kept_by, recording, hand.waved, named)
+    keeping = evaluate_expr(project, kept_by, recording, hand.waved, dependencies)
     return _by_press(said, keeping, hand.pressed, press_hold(presence.expr))
 
 
-def concluded(
+def evaluate_expr(
     project: Project, expr: Expr, recording: Recording, waved: Mapping[str, Signal] | None = None,
-    named: Mapping[str, Signal] = MappingProxyType({}),
+    dependencies: Mapping[str, Signal] = MappingProxyType({}),
 ) -> Signal:  # fmt: skip
     """The signal of an expression over a recording, what sensors report of waves besides, and the conclusions that it
     names; one of which nothing is known is off."""
     every = leaves(expr)
     if len(every) == 1 and every[0] is expr:
-        return _said(project, every[0], recording, waved or {}, named)
-    said = tuple(_said(project, leaf, recording, waved or {}, named) for leaf in every)
+        return _said(project, every[0], recording, waved or {}, dependencies)
+    said = tuple(_said(project, leaf, recording, waved or {}, dependencies) for leaf in every)
     return _concluded(expr, said, markov_chains(project, beliefs(expr)))
 
 
 def _said(
-    project: Project, leaf: Leaf, recording: Recording, waved: Mapping[str, Signal], named: Mapping[str, Signal]
+    project: Project, leaf: Leaf, recording: Recording, waved: Mapping[str, Signal], dependencies: Mapping[str, Signal]
 ) -> Signal:
     """What a leaf of an expression says."""
     if isinstance(leaf, Report):
@@ -80,7 +84,7 @@ def _said(
         if said is not None and leaf.responds_to_motion and leaf.sensor in waved:
             said = either(said, waved[leaf.sensor])
     elif isinstance(leaf, ConclusionRef):
-        said = named.get(leaf.presence)
+        said = dependencies.get(leaf.presence)
     elif isinstance(leaf, ClockTime):
         return clock_time(leaf, project.place, recording.calendar)
     elif isinstance(leaf, Dark):
@@ -99,10 +103,10 @@ def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float)
 
 @memoised
 def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[MarkovChain, ...]) -> Signal:
-    return evaluated(expr, said, chains)
+    return evaluate_with(expr, said, chains)
 
 
-def evaluated(
+def evaluate_with(
     expr: Expr, said: Sequence[Signal], chains: Sequence[MarkovChain] = (), alive: Signal | None = None
 ) -> Signal:
     """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that;

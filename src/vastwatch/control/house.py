@@ -15,10 +15,10 @@ from typing import NamedTuple
 
 from vastwatch.control.belief.filtering import filter_of
 from vastwatch.control.belief.rates import MarkovChain, markov_chains
-from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion
+from vastwatch.control.concluding import NO_ACTIONS, ActionsByRoom, evaluate_conclusion, evaluate_expr
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
-from vastwatch.control.lighting import RoomRun, given, handed, run_ladders, zone_followed
+from vastwatch.control.lighting import RoomRun, light_rule, manual_on_light, run_ladders, zone_followed
 from vastwatch.control.outputs.handler import OutputContext, handler_of, kwh, kwh_above_standby, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import all_sensors_of, evaluation_order
@@ -43,7 +43,9 @@ class Conclusions:
     dark: dict[str, Signal]
 
 
-def conclude(project: Project, recording: Recording, hands: Hands = NOBODY, same: Same | None = None) -> Conclusions:
+def conclude(
+    project: Project, recording: Recording, hands: ActionsByRoom = NO_ACTIONS, same: Same | None = None
+) -> Conclusions:
     """What the house makes of the reports. A sensor that the recording does not know says nothing, and so do
     conclusions that name each other in a circle."""
     out: dict[str, Signal] = {}
@@ -51,12 +53,12 @@ def conclude(project: Project, recording: Recording, hands: Hands = NOBODY, same
         if same is not None and p.id in same.of.presences:
             out[p.id] = same.run.conclusions.presences[p.id]
         else:
-            out[p.id] = conclusion(project, p, recording, hands.get(p.room or ""), out)
+            out[p.id] = evaluate_conclusion(project, p, recording, hands.get(p.room or ""), out)
     silent = never(recording.end)
     return Conclusions({p.id: out.get(p.id, silent) for p in project.presences}, darkness(project, recording.calendar))
 
 
-class PartSaid(NamedTuple):
+class PartSignal(NamedTuple):
     """What one part of a conclusion said: its path, its signal, and how probable it held somebody where it is a
     belief."""
 
@@ -65,18 +67,18 @@ class PartSaid(NamedTuple):
     belief: TimeSeries | None = None
 
 
-def parts_said(house: HouseRun, presence: Conclusion) -> list[PartSaid]:
+def part_signals(house: HouseRun, presence: Conclusion) -> list[PartSignal]:
     """What every part of a conclusion said in a run, outer ones first, left to right; waves included."""
-    hand = house.hands.get(presence.room or "")
+    hand = house.actions.get(presence.room or "")
     waved = None if hand is None else hand.waved
     named = house.conclusions.presences
     out = []
     for path, part in paths(presence.expr):
         belief = None
         if isinstance(part, Belief):
-            of = [concluded(house.project, each, house.recording, waved, named) for each in part.of]
+            of = [evaluate_expr(house.project, each, house.recording, waved, named) for each in part.of]
             belief = _believed(markov_chains(house.project, [part])[0], tuple(of), part.on_above, part.off_below)
-        out.append(PartSaid(path, concluded(house.project, part, house.recording, waved, named), belief))
+        out.append(PartSignal(path, evaluate_expr(house.project, part, house.recording, waved, named), belief))
     return out
 
 
@@ -94,7 +96,7 @@ class HouseRun:
     recording: Recording
     conclusions: Conclusions
     outputs: dict[str, TimeSeries]
-    hands: Hands = field(default_factory=dict)
+    actions: ActionsByRoom = field(default_factory=dict)
     # By room that has any, what its ladders did; and by lamp, while it is lit: a light that fades out is out from the
     # beginning of that.
     ladders: Mapping[str, RoomRun] = field(default_factory=dict)
@@ -115,7 +117,7 @@ class HouseRun:
         takes it to be dark."""
         if room not in self._dark:
             ladder = room in self.ladders
-            of = given(self.project, room, self.recording).due if ladder else None
+            of = light_rule(self.project, room, self.recording).demand if ladder else None
             self._dark[room] = house_dark(self.project, room, self.recording) if of is None else of
         return self._dark[room]
 
@@ -142,12 +144,12 @@ class HouseRun:
         lamps = [x for x in lights_in(self.project, room) if x.id in self.outputs]
         return math.fsum(_kwh_while(x, self.outputs[x.id], self.lit[x.id], when) for x in lamps)
 
-    def known(self, room: str) -> Signal:
+    def observed(self, room: str) -> Signal:
         """While there was data of every sensor that the room's presence depends on, of those there is any of; never
         where there is none of any."""
         presence = presence_of(self.project, room)
         read = () if presence is None else all_sensors_of(self.project, presence)
-        known = [self.recording.known[s] for s in read if s in self.recording.known]
+        known = [self.recording.observed[s] for s in read if s in self.recording.observed]
         heard = [k for k in known if k.total() > 0]
         if known and not heard:
             return Signal.constant(False, 0.0, self.end)
@@ -164,7 +166,7 @@ class HouseRun:
     def _waved(self) -> dict[str, list[Signal]]:
         """By sensor, what it says of waves, room by room."""
         out: dict[str, list[Signal]] = {}
-        for hand in self.hands.values():
+        for hand in self.actions.values():
             for sensor, said in hand.waved.items():
                 out.setdefault(sensor, []).append(said)
         return out
@@ -197,7 +199,9 @@ class Same(NamedTuple):
     of: Unaffected
 
 
-def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Same | None = None) -> HouseRun:
+def run_house(
+    project: Project, recording: Recording, hands: ActionsByRoom = NO_ACTIONS, same: Same | None = None
+) -> HouseRun:
     """What the house does, given what sensors said of people's days, and who waved and pressed what; what is the `same`
     in another run is taken from there.
 
@@ -219,7 +223,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
         pressed = _pressed(room, hands, recording.end)
         own = never(recording.end) if presence is None else conclusions.presences[presence.id]
         if presence is not None and pressed is not None:
-            own = handed(own, pressed, press_hold(presence.expr))
+            own = manual_on_light(own, pressed, press_hold(presence.expr))
         hand = hands.get(room.id)
         did = run_ladders(project, room.id, recording, own, () if hand is None else hand.overrides)
         if did is not None:
@@ -243,7 +247,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
             supply = recording.facts.get(("supply", output.id))
             out[output.id] = _output(output, followed if supply is None else followed._replace(powered=supply))
             if isinstance(output, GuardedOutput) and output.locks:
-                locks = (concluded(project, x, recording, named=conclusions.presences) for x in output.locks)
+                locks = (evaluate_expr(project, x, recording, dependencies=conclusions.presences) for x in output.locks)
                 out[output.id] = _unlocked(out[output.id], tuple(locks))
             lit[output.id] = _on(out[output.id])
     done = HouseRun(project, recording, conclusions, out, hands, ladders, lit)
@@ -262,7 +266,7 @@ def _rows(
     output: GuardedOutput, project: Project, recording: Recording, conclusions: Conclusions
 ) -> tuple[Signal, ...]:
     """While each row of an output's own ladder holds."""
-    return tuple(concluded(project, row.when, recording, named=conclusions.presences) for row in output.rows)
+    return tuple(evaluate_expr(project, row.when, recording, dependencies=conclusions.presences) for row in output.rows)
 
 
 @memoised
@@ -277,7 +281,7 @@ def _followed(project: Project, recording: Recording, output: Output, situation:
     return situation if said is None else situation._replace(presence=said)
 
 
-def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:
+def _pressed(room: Room, hands: ActionsByRoom, end: float) -> Signal | None:
     if room.control != "absence":
         return None
     hand = hands.get(room.id)

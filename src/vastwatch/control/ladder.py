@@ -45,7 +45,7 @@ class Winners:
         return Signal.from_intervals(rows, float(self.edges[0]), float(self.edges[-1]))
 
 
-def while_over(parts: Sequence[tuple[Winners, Array]], limit: float) -> Signal:
+def while_above(parts: Sequence[tuple[Winners, Array]], limit: float) -> Signal:
     """While what the winners of some ladders give together is more than a limit; of each ladder what its rows give,
     (rows + 1,) with the last for none. A billionth more is not more. Raises ValueError for no ladder."""
     if not parts:

@@ -19,8 +19,8 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.control.concluding import concluded
-from vastwatch.control.ladder import Winners, levels_of, while_over, winners
+from vastwatch.control.concluding import evaluate_expr
+from vastwatch.control.ladder import Winners, levels_of, while_above, winners
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.manual.by_hand import manual_on
 from vastwatch.control.manual.hand import Override, apply_overrides
@@ -51,18 +51,19 @@ from vastwatch.signals.remembered import always, never
 NOTHING: Mapping[str, Signal] = MappingProxyType({})
 
 
-def rows_said(
-    project: Project, room: str, ladders: Sequence[Ladder], recording: Recording, own: Signal
+def row_signals(
+    project: Project, room: str, ladders: Sequence[Ladder], recording: Recording, conclusion_signal: Signal
 ) -> tuple[tuple[Signal, ...], ...]:
     """While each row of some ladders of a room holds, from the top; `own`: while what lights the room is concluded, or
     would be, while nothing tells of it: so that light is due to whoever is there and has none."""
     p = lighting_of(project, room)
-    named = {} if p is None else {p.id: own}
+    named = {} if p is None else {p.id: conclusion_signal}
     for ident in ladder_conclusions(project, room):
         if ident not in named:
-            named[ident] = concluded(project, find(project.presences, ident).expr, recording, named=named)
+            named[ident] = evaluate_expr(project, find(project.presences, ident).expr, recording, dependencies=named)
     return tuple(
-        tuple(concluded(project, row.when, recording, named=named) for row in ladder.rows) for ladder in ladders
+        tuple(evaluate_expr(project, row.when, recording, dependencies=named) for row in ladder.rows)
+        for ladder in ladders
     )
 
 
@@ -72,30 +73,30 @@ class LadderRun:
     that hands asked for."""
 
     ladder: Ladder
-    said: tuple[Signal, ...]
-    won: Winners
-    asks: SceneLevels
+    row_signals: tuple[Signal, ...]
+    winners: Winners
+    scene_levels: SceneLevels
 
     @cached_property
     def levels(self) -> Mapping[str, TimeSeries]:
         """How far each lamp burns."""
-        goals, fades = self.asks.goals.T, self.asks.fades.T
-        return {x.id: levels_of(self.won, goals[k], fades[k]) for k, x in enumerate(self.ladder.lamps)}
+        goals, fades = self.scene_levels.goals.T, self.scene_levels.fades.T
+        return {x.id: levels_of(self.winners, goals[k], fades[k]) for k, x in enumerate(self.ladder.lamps)}
 
     @cached_property
     def wanted(self) -> Mapping[str, Signal]:
         """While each lamp is asked to burn; of those asked alike the same signal."""
         known: dict[bytes, Signal] = {}
         out = {}
-        for lamp, wanted in zip(self.ladder.lamps, self.asks.goals.T > 0):
+        for lamp, wanted in zip(self.ladder.lamps, self.scene_levels.goals.T > 0):
             alike = wanted.tobytes()
             if alike not in known:
-                known[alike] = self.won.while_on(wanted)
+                known[alike] = self.winners.while_on(wanted)
             out[lamp.id] = known[alike]
         return out
 
     @property
-    def called(self) -> str:
+    def group_name(self) -> str:
         """Of which group of lamps it is, in words; empty for a room's own."""
         return "" if self.ladder.group is None else self.ladder.group.name
 
@@ -107,13 +108,13 @@ class LadderRun:
     def share(self) -> NDArray[np.float64]:
         """Of the span, the share that each row wins, then none, then each thing that hands asked for, (at least rows +
         1,)."""
-        return self.won.share(max(len(self.rows), int(self.won.row.max(initial=0))))
+        return self.winners.share(max(len(self.rows), int(self.winners.row.max(initial=0))))
 
     def wins(self, row: int) -> Signal:
         """While the row of that number wins; the number of rows for none of them."""
-        wanted = np.zeros(max(len(self.rows), int(self.won.row.max(initial=0))) + 1, bool)
+        wanted = np.zeros(max(len(self.rows), int(self.winners.row.max(initial=0))) + 1, bool)
         wanted[row] = True
-        return self.won.while_on(wanted)
+        return self.winners.while_on(wanted)
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,7 +122,7 @@ class RoomRun:
     """What the ladders of a room did, and what hands did that are above all of them."""
 
     ladders: tuple[LadderRun, ...]
-    hands: tuple[Override, ...] = ()
+    overrides: tuple[Override, ...] = ()
 
     @cached_property
     def levels(self) -> Mapping[str, TimeSeries]:
@@ -140,7 +141,7 @@ class RoomRun:
     def over(self, lamps: tuple[Lamp, ...], share: float) -> Signal:
         """While its ladders ask for more than a share of all the light that `lamps` can give."""
         whole = max(sum(x.lumens for x in lamps), 1e-9)
-        return while_over([(x.won, _lumens(x.ladder) / whole) for x in self.ladders], share)
+        return while_above([(x.winners, _lumens(x.ladder) / whole) for x in self.ladders], share)
 
 
 def _lumens(ladder: Ladder) -> NDArray[np.float64]:
@@ -149,15 +150,15 @@ def _lumens(ladder: Ladder) -> NDArray[np.float64]:
 
 
 def run_ladders(
-    project: Project, room: str, recording: Recording, own: Signal, hands: tuple[Override, ...] = ()
+    project: Project, room: str, recording: Recording, conclusion_signal: Signal, overrides: tuple[Override, ...] = ()
 ) -> RoomRun | None:
     """A room's ladders over a recording, `own` while what lights the room is concluded, `hands` what is pressed above
     them; None where it has none."""
     ladders = ladders_in(project, room)
     if not ladders:
         return None
-    said = rows_said(project, room, ladders, recording, own)
-    return _run(ladders, said, recording.end, hands, scenes_in(project, room))
+    said = row_signals(project, room, ladders, recording, conclusion_signal)
+    return _run(ladders, said, recording.end, overrides, scenes_in(project, room))
 
 
 def brightest(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Scene | None:
@@ -182,7 +183,7 @@ def lit_by_press(run: RoomRun, scenes: tuple[Scene, ...]) -> Mapping[str | None,
     """By scene that a press may ask for, None for the brightest, while a room is lit then: always where it lights a
     lamp, else while a ladder that it does not reach lights one. `run`: what the ladders did without hands."""
     out: dict[str | None, Signal] = {}
-    end = float(run.ladders[0].won.edges[-1])
+    end = float(run.ladders[0].winners.edges[-1])
     for ident in (None, *(s.id for s in scenes)):
         asks = [(did, scene_for(did.ladder, scenes, ident)) for did in run.ladders]
         lights = any(s is not None and scene_levels(did.ladder.lamps, (s,)).goals[0].any() for did, s in asks)
@@ -193,15 +194,15 @@ def lit_by_press(run: RoomRun, scenes: tuple[Scene, ...]) -> Mapping[str | None,
 
 @memoised
 def _run(
-    ladders: tuple[Ladder, ...], said: tuple[tuple[Signal, ...], ...], end: float, hands: tuple[Override, ...],
+    ladders: tuple[Ladder, ...], said: tuple[tuple[Signal, ...], ...], end: float, overrides: tuple[Override, ...],
     every: tuple[Scene, ...],
 ) -> RoomRun:  # fmt: skip
-    return RoomRun(tuple(_run_one(x, s, end, hands, every) for x, s in zip(ladders, said)), hands)
+    return RoomRun(tuple(_run_one(x, s, end, overrides, every) for x, s in zip(ladders, said)), overrides)
 
 
 @memoised
 def _run_one(
-    ladder: Ladder, said: tuple[Signal, ...], end: float, hands: tuple[Override, ...], every: tuple[Scene, ...]
+    ladder: Ladder, said: tuple[Signal, ...], end: float, overrides: tuple[Override, ...], every: tuple[Scene, ...]
 ) -> LadderRun:
     lamps = ladder.lamps
     table = scene_levels(lamps, ladder.scenes)
@@ -209,7 +210,7 @@ def _run_one(
     def reached(ident: str | None) -> bool:
         return scene_for(ladder, every, ident) is not None
 
-    won, pressed = apply_overrides(winners(said, 0.0, end), len(said), hands, reached)
+    won, pressed = apply_overrides(winners(said, 0.0, end), len(said), overrides, reached)
     if pressed:
         found = tuple(s for ident in pressed if (s := scene_for(ladder, every, ident)) is not None)
         more = scene_levels(lamps, found)
@@ -218,25 +219,25 @@ def _run_one(
 
 
 @memoised
-def handed(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
+def manual_on_light(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
     """While a room is lit by its conclusion where a hand switches on."""
     return manual_on(presence, pressed, hold_s)
 
 
-class Given(NamedTuple):
+class LightRule(NamedTuple):
     """How the light of a room hangs on P, that somebody is concluded to be there: it is lit while (P and `follows`) or
     `anyway`. `due`: while it would be lit for somebody whom all its sensors notice, were every lamp supplied; `bright`:
     while what burns then is more than sleepers bear. `anyway` and `bright` are None for never and always."""
 
-    due: Signal
+    demand: Signal
     follows: Signal
-    anyway: Signal | None = None
-    bright: Signal | None = None
+    unconditional: Signal | None = None
+    too_bright: Signal | None = None
 
 
-def given(
+def light_rule(
     project: Project, room: str, recording: Recording, supplied: Mapping[str, Signal] = NOTHING
-) -> Given:  # fmt: skip
+) -> LightRule:  # fmt: skip
     """How the light of a room hangs on what lights it; `supplied`: by lamp, while it has its supply, where not always.
 
     Of a room that `delayed_rows` names any row of, this is not the whole truth.
@@ -247,12 +248,12 @@ def given(
     if zones and None not in zones:
         # Whatever is concluded of the room: somebody there in the dark is due light, and has it where a zone says so.
         said = [z & dark & supplied.get(x.id, always(end)) for x, z in zip(lights, zones) if z is not None]
-        return Given(dark, never(end), any_of(said))
+        return LightRule(dark, never(end), any_of(said))
     lamps = ladder_lamps(project, room)
     if not lamps:
         ids = [light.id for light in lights]
         if not lights or any(ident not in supplied for ident in ids):
-            return Given(dark, dark)
+            return LightRule(dark, dark)
         return _plainly(dark, tuple(supplied[ident] for ident in ids))
     present, absent = (run_ladders(project, room, recording, own) for own in (always(end), never(end)))
     assert present is not None and absent is not None
@@ -326,23 +327,23 @@ def zone_followed(project: Project, light: Output, recording: Recording) -> Sign
 
 
 @memoised
-def _plainly(dark: Signal, supplied: tuple[Signal, ...]) -> Given:
-    return Given(dark, dark & any_of(supplied))
+def _plainly(dark: Signal, supplied: tuple[Signal, ...]) -> LightRule:
+    return LightRule(dark, dark & any_of(supplied))
 
 
 @memoised
 def _given(
     present: tuple[Signal, ...], absent: tuple[Signal, ...], supplied: tuple[Signal | None, ...], end: float,
     bright: Signal | None, noticed: tuple[Signal, ...] = (),
-) -> Given:  # fmt: skip
+) -> LightRule:  # fmt: skip
     def lit(wanted: tuple[Signal, ...]) -> Signal:
         return any_of([w if s is None else w & s for w, s in zip(wanted, supplied)]) if wanted else never(end)
 
     due = any_of([*present, *absent, *noticed])
     anyway = lit(absent)
     if anyway.total() == 0:
-        return Given(due, lit(present), None, bright)
-    return Given(due, lit(present) - anyway, anyway, bright)
+        return LightRule(due, lit(present), None, bright)
+    return LightRule(due, lit(present) - anyway, anyway, bright)
 
 
 def _asleep_most(project: Project, room: str) -> float | None:
@@ -363,13 +364,17 @@ def delays_words(project: Project, room: str, late: Sequence[LadderRow]) -> str:
     )
 
 
-def takes_away(project: Project, room: str, recording: Recording) -> Signal:
+def lit_only_when_empty(project: Project, room: str, recording: Recording) -> Signal:
     """While a ladder would light a room for nobody and not for somebody who is noticed: rows in an odd order."""
-    how = given(project, room, recording)
-    return never(recording.end) if how.anyway is None else how.anyway - present_light(project, room, recording)
+    how = light_rule(project, room, recording)
+    return (
+        never(recording.end)
+        if how.unconditional is None
+        else how.unconditional - demanded_light(project, room, recording)
+    )
 
 
-def present_light(project: Project, room: str, recording: Recording) -> Signal:
+def demanded_light(project: Project, room: str, recording: Recording) -> Signal:
     """While a room would be lit for somebody who is noticed, every lamp supplied."""
     did = run_ladders(project, room, recording, always(recording.end))
     dark = house_dark(project, room, recording)

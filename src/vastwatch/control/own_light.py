@@ -40,7 +40,7 @@ from vastwatch.site.building import Room
 Array = NDArray[np.float64]
 
 
-def lifted(project: Project, room: Room, sensor: Sensor) -> list[Array]:
+def self_lux_by_scene(project: Project, room: Room, sensor: Sensor) -> list[Array]:
     """By ladder of a room, what each scene that it asks for adds to the reading of a sensor, lux, and last what nothing
     does, which is nothing: what falls on it straight from the lamps, and what the room reflects. Without a ladder: of
     all lamps full on, and nothing."""
@@ -51,9 +51,9 @@ def lifted(project: Project, room: Room, sensor: Sensor) -> list[Array]:
     return [_lifts(project, room, sensor, lamps, np.array([[1.0], [0.0]]) * np.ones(len(lamps)))]
 
 
-def most_lifted(project: Project, room: Room, sensor: Sensor) -> float:
+def max_self_lux(project: Project, room: Room, sensor: Sensor) -> float:
     """The most that the lamps of a room, as its ladders ask for them, can add to the reading of a sensor, lux."""
-    return sum(float(x.max(initial=0.0)) for x in lifted(project, room, sensor))
+    return sum(float(x.max(initial=0.0)) for x in self_lux_by_scene(project, room, sensor))
 
 
 def _lifts(project: Project, room: Room, sensor: Sensor, lamps: tuple[Lamp, ...], goals: Array) -> Array:
@@ -74,7 +74,7 @@ def _on_sensor(project: Project, room: Room, lamp: Lamp, sensor: Sensor) -> floa
     return strength * falls / distance**2 + indirect_lux(lamp.lumens, room, height)
 
 
-def with_own_light(project: Project, recording: Recording) -> Recording:
+def with_self_illumination(project: Project, recording: Recording) -> Recording:
     """A recording with what sensors of light say of the dark of rooms whose own lamps they see, as far as sensors of
     people conclude; the same recording where there is none such.
 
@@ -103,7 +103,7 @@ def _dark_in(project: Project, room: Room, recording: Recording) -> Signal:
     end = recording.end
     either = [_with(recording, (("dark", room.id),), (dark,)) for dark in (always(end), never(end))]
     dark, bright = (_won(project, room.id, each) for each in either)
-    lifts = tuple(tuple(x.tolist()) for x in lifted(project, room, find(project.sensors, source.sensor)))
+    lifts = tuple(tuple(x.tolist()) for x in self_lux_by_scene(project, room, find(project.sensors, source.sensor)))
     below, until = thresholds(project, room, source)
     daylight = daylight_on(project, room, source)
     return _told(dark, bright, lifts, daylight, sampling_of(project, source), below, until, recording.calendar)
@@ -112,7 +112,7 @@ def _dark_in(project: Project, room: Room, recording: Recording) -> Signal:
 @memoised
 def _with(recording: Recording, facts: tuple[tuple[str, str], ...], told: tuple[Signal, ...]) -> Recording:
     known = {k: v for k, v in recording.facts.items() if k[0] != "dark"}
-    return Recording(recording.calendar, recording.reports, recording.known, {**known, **dict(zip(facts, told))})
+    return Recording(recording.calendar, recording.reports, recording.observed, {**known, **dict(zip(facts, told))})
 
 
 def _won(project: Project, room: str, recording: Recording) -> tuple[Winners, ...] | Signal:
@@ -121,7 +121,7 @@ def _won(project: Project, room: str, recording: Recording) -> tuple[Winners, ..
     own = never(recording.end) if lighting is None else conclude(project, recording).presences[lighting.id]
     did = run_ladders(project, room, recording, own)
     # Without a ladder lamps burn while somebody is concluded to be there and it is dark.
-    return both(own, recording.facts["dark", room]) if did is None else tuple(x.won for x in did.ladders)
+    return both(own, recording.facts["dark", room]) if did is None else tuple(x.winners for x in did.ladders)
 
 
 @memoised

@@ -27,7 +27,7 @@ class Recording:
 
     calendar: Calendar
     reports: Reports
-    known: Mapping[str, Signal] = field(default_factory=dict)
+    observed: Mapping[str, Signal] = field(default_factory=dict)
     facts: Mapping[tuple[str, str], Signal] = field(default_factory=dict)
 
     @property
@@ -44,11 +44,11 @@ class Recording:
         """What a sensor says as a whole. Raises KeyError for one that is not there."""
         return self.reports[sensor, None]
 
-    def known_of(self, sensor: str) -> Signal:
+    def observed_of(self, sensor: str) -> Signal:
         """When a sensor was listened to."""
-        return self.known.get(sensor, Signal.constant(True, 0.0, self.end))
+        return self.observed.get(sensor, Signal.constant(True, 0.0, self.end))
 
     def reports_a_day(self, sensor: str) -> float:
         """How often it switched, per day it was listened to."""
-        listened = self.known_of(sensor).total()
+        listened = self.observed_of(sensor).total()
         return len(self.report(sensor)) / (listened / 86_400.0) if listened > 0 else 0.0

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from vastwatch.control.belief.fusion import Leaf, beliefs, leaves
 from vastwatch.control.belief.rates import MarkovChain, markov_chains
-from vastwatch.control.concluding import Hand, concluded, conclusion, evaluated
-from vastwatch.control.lighting import Given, given, handed, run_ladders
+from vastwatch.control.concluding import ManualActions, evaluate_conclusion, evaluate_expr, evaluate_with
+from vastwatch.control.lighting import LightRule, light_rule, manual_on_light, run_ladders
 from vastwatch.control.manual.by_hand import PRESS_S, manual_on, switch_presses
 from vastwatch.control.manual.reactions import OccupancyIntervals, Reaction, WaveSensor, react
 from vastwatch.control.manual.reactions_of_any import react_to_conclusion
@@ -101,12 +101,12 @@ def _read(expr: Expr) -> tuple[str, ...]:
     return tuple(dict.fromkeys(r.sensor for r in reports(expr)))
 
 
-def light_given(project: Project, room: str, truth: Truth, recording: Recording) -> Given:
+def light_given(project: Project, room: str, truth: Truth, recording: Recording) -> LightRule:
     """How the light of a room hangs on its conclusion: where it would not come on, or burns anyway, nobody waves, and
     no hold matters."""
 
-    def work() -> Given:
-        return given(project, room, recording, powered(project, truth))
+    def work() -> LightRule:
+        return light_rule(project, room, recording, powered(project, truth))
 
     # The same for every design that differs in its sensors alone.
     reads = _without_sensors(project, room)
@@ -234,14 +234,14 @@ def _chances(
 class Simulated(NamedTuple):
     """By room, what people do about its light, and by id, what is concluded meanwhile."""
 
-    hands: Mapping[str, Hand]
+    hands: Mapping[str, ManualActions]
     named: Mapping[str, Signal]
 
 
 NO_REPLAY = Simulated(MappingProxyType({}), MappingProxyType({}))
 
 
-def hands_of(project: Project, truth: Truth, recording: Recording) -> Mapping[str, Hand]:
+def hands_of(project: Project, truth: Truth, recording: Recording) -> Mapping[str, ManualActions]:
     """What the people of a truth do about the lights of their rooms, given what sensors say of their days.
 
     What a wave makes a sensor report is heard by the conclusion that lights the waver's own room, and by what names it.
@@ -260,7 +260,7 @@ def lived_through(
 ) -> Simulated:
     """What people do and what is concluded meanwhile, of conclusions in their order; what is `known` of another design
     over the same reports, and the same in both, is taken from there."""
-    hands: dict[str, Hand] = {}
+    hands: dict[str, ManualActions] = {}
     named: dict[str, Signal] = {}
     for p in presences:
         if (same := known.named.get(p.id)) is not None:
@@ -271,19 +271,19 @@ def lived_through(
         hand = None
         if p.room is not None and p.lights and lights_in(project, p.room):
             hand = hands[p.room] = _hand(project, p, p.room, truth, recording, named)
-        named[p.id] = conclusion(project, p, recording, hand, named)
+        named[p.id] = evaluate_conclusion(project, p, recording, hand, named)
         if hand is not None and p.room is not None and buttons_in(project, p.room):
             hands[p.room] = _with_buttons(project, p, p.room, truth, recording, hand, named[p.id])
     return Simulated(hands, named)
 
 
 def _with_buttons(
-    project: Project, p: Conclusion, room: str, truth: Truth, recording: Recording, hand: Hand, said: Signal
-) -> Hand:
+    project: Project, p: Conclusion, room: str, truth: Truth, recording: Recording, hand: ManualActions, said: Signal
+) -> ManualActions:
     """What people do about a light with its buttons too."""
     own = said
     if find(project.rooms, room).control == "absence":
-        own = handed(said, hand.pressed, press_hold(p.expr))
+        own = manual_on_light(said, hand.pressed, press_hold(p.expr))
     did = run_ladders(project, room, recording, own)
     if did is None:
         return hand
@@ -292,15 +292,17 @@ def _with_buttons(
 
 def _hand(
     project: Project, p: Conclusion, room: str, truth: Truth, recording: Recording, named: dict[str, Signal]
-) -> Hand:
+) -> ManualActions:
     """What people do about the light that a conclusion gives their room."""
     dark = light_given(project, room, truth, recording).follows
     if find(project.rooms, room).control == "absence":
-        said = concluded(project, p.expr, recording, named=named)
+        said = evaluate_expr(project, p.expr, recording, dependencies=named)
         return _by_hand(said, truth.there(room), dark, press_hold(p.expr))
-    who, sensors = stretches(project, p, truth, dark, recording.known), waved(project, p, truth.household.seed)
+    who, sensors = stretches(project, p, truth, dark, recording.observed), waved(project, p, truth.household.seed)
     if waves_simply(p.expr):
-        start, keep = (concluded(project, part, recording, named=named) for part in start_and_keep(p.expr) or ())
+        start, keep = (
+            evaluate_expr(project, part, recording, dependencies=named) for part in start_and_keep(p.expr) or ()
+        )
         return _waving(start, keep, who, sensors, hold_of(p.expr) or 0.0, sensors_read(p), truth.end)
     given = conditions(project, p, recording, named)
     return _waving_at_any(p.expr, given, who, sensors, truth.end)
@@ -341,9 +343,9 @@ def occupied(truth: Truth, room: str, awake_only: bool) -> Signal:
 
 
 @memoised
-def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> Hand:
+def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> ManualActions:
     pressed = switch_presses(presence, people.asking, dark, hold_s)
-    return Hand(pressed.signal, trips=pressed.again)
+    return ManualActions(pressed.signal, switch_trips=pressed.again)
 
 
 class Conditions(NamedTuple):
@@ -372,18 +374,18 @@ class WavedAt:
         given, end = self._given, self._given.said[0].end
         waved = {s: Signal.from_intervals(r, 0.0, end) for s, r in zip(given.sensors, reports) if len(r)}
         said = [with_waves(leaf, s, waved) for leaf, s in zip(self._leaves, given.said)]
-        presence = evaluated(self._expr, said, given.chains, given.alive)
+        presence = evaluate_with(self._expr, said, given.chains, given.alive)
         if len(pressed) == 0:
             return presence
         press = Signal.from_intervals(pressed, 0.0, end)
         chains = given.chains[len(given.chains) - len(beliefs(self._keep)) :]
-        keeping = evaluated(self._keep, said[self._kept_by :], chains, given.alive)
+        keeping = evaluate_with(self._keep, said[self._kept_by :], chains, given.alive)
         return presence | manual_on(keeping, press, self._hold_s)
 
 
 def conditions(project: Project, presence: Conclusion, recording: Recording, named: Mapping[str, Signal]) -> Conditions:
     """What a conclusion goes by over a recording, given what all comes to that it names."""
-    said = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(presence.expr))
+    said = tuple(evaluate_expr(project, leaf, recording, dependencies=named) for leaf in leaves(presence.expr))
     return Conditions(said, markov_chains(project, beliefs(presence.expr)), sensors_read(presence))
 
 
@@ -397,7 +399,7 @@ def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
 @memoised
 def _waving_at_any(
     expr: Expr, given: Conditions, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], end: float
-) -> Hand:
+) -> ManualActions:
     return _hand_of(react_to_conclusion(WavedAt(expr, given), who, sensors), given.sensors, end)
 
 
@@ -405,11 +407,11 @@ def _waving_at_any(
 def _waving(
     start: Signal, keep: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], hold_s: float, ids: tuple[str, ...],
     end: float,
-) -> Hand:  # fmt: skip
+) -> ManualActions:  # fmt: skip
     return _hand_of(react(start, keep, hold_s, who, sensors), ids, end)
 
 
-def _hand_of(did: Reaction, ids: tuple[str, ...], end: float) -> Hand:
+def _hand_of(did: Reaction, ids: tuple[str, ...], end: float) -> ManualActions:
     waves = {s: Signal.from_intervals(rows, 0.0, end) for s, rows in zip(ids, did.reports) if len(rows)}
     pressed = np.column_stack([did.presses, did.presses + PRESS_S])
-    return Hand(Signal.from_intervals(pressed, 0.0, end), waves, did.waves, did.presses)
+    return ManualActions(Signal.from_intervals(pressed, 0.0, end), waves, did.waves, did.presses)

@@ -15,9 +15,9 @@ from operator import attrgetter
 
 import numpy as np
 
-from vastwatch.control.house import HouseRun, Same, run
+from vastwatch.control.house import HouseRun, Same, run_house
 from vastwatch.control.outputs.handler import handler_of
-from vastwatch.control.own_light import with_own_light
+from vastwatch.control.own_light import with_self_illumination
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import all_facts_read, evaluation_order
 from vastwatch.design.expressions import zone_part
@@ -101,8 +101,8 @@ class Rehearsal:
                 continue
             lit = self.house.served(room.id)
             if lit is not None:
-                hand = self.house.hands.get(room.id)
-                reacted = (0, 0) if hand is None else (len(hand.waves), len(hand.trips))
+                hand = self.house.actions.get(room.id)
+                reacted = (0, 0) if hand is None else (len(hand.waves), len(hand.switch_trips))
                 people = self.there(room.id)
                 scores = score(lit, people, self.house.dark(room.id), self.house.watts(room.id), self.days, reacted)
                 if room.id in self.house.ladders:
@@ -205,14 +205,14 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     if not all(fact in recording.facts for fact in all_facts_read(project)):
         # A conclusion has come to ask what nobody had told.
         recording = record(project, truth)
-    recording = with_own_light(project, recording)
+    recording = with_self_illumination(project, recording)
     of = unaffected(rehearsal.project, project) if recording is rehearsal.recording else NOTHING
     known = Simulated(
         {room: hand for room, hand in rehearsal.simulated.hands.items() if room in of.rooms},
         {ident: said for ident, said in rehearsal.simulated.named.items() if ident in of.presences},
     )
     simulated = lived_through(project, evaluation_order(project).sound, truth, recording, known)
-    house = run(project, recording, simulated.hands, Same(rehearsal.house, of))
+    house = run_house(project, recording, simulated.hands, Same(rehearsal.house, of))
     computed = vars(rehearsal)
     scores = {room: s for room, s in computed.get("scores", {}).items() if room in of.rooms}
     incidents = tuple(i for i in computed.get("incidents", ()) if i.room in of.rooms)
@@ -233,7 +233,7 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
     truth = simulate_days(project, days, seed)
     recording = record(project, truth)
     simulated = lived_through(project, evaluation_order(project).sound, truth, recording)
-    return Rehearsal(project, days, seed, truth, recording, run(project, recording, simulated.hands), simulated)
+    return Rehearsal(project, days, seed, truth, recording, run_house(project, recording, simulated.hands), simulated)
 
 
 def record(project: Project, truth: Truth) -> Recording:
@@ -248,7 +248,7 @@ def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) 
     plain = _recording(
         tuple(runs), tuple(runs.values()), truth, all_facts_read(project), tuple(supply), tuple(supply.values())
     )
-    return with_own_light(project, plain)
+    return with_self_illumination(project, plain)
 
 
 @memoised

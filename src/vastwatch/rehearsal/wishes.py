@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastwatch.control.lighting import RoomRun, given, lit_by_press, run_ladders
+from vastwatch.control.lighting import RoomRun, light_rule, lit_by_press, run_ladders
 from vastwatch.control.manual.hand import UNWANTED_S, LightPreferences, Override, UnderlyingLight, overrides
 from vastwatch.control.recording import Recording
 from vastwatch.design.ladders import scenes_in
@@ -41,7 +41,7 @@ def pressed_in(
         did, own, 0.0 if lighting is None else press_hold(lighting.expr), buttons, lamps_in(project, room),
         _bears(project, room),
         (asleep_in(truth, room), player_in(truth, room).film, truth.there(room).asking),
-        given(project, room, recording).due, recording.calendar, key_of(truth.household.seed, "unwanted", room),
+        light_rule(project, room, recording).demand, recording.calendar, key_of(truth.household.seed, "unwanted", room),
         project.brief.unwanted_off, scenes_in(project, room),
     )  # fmt: skip
 

@@ -9,7 +9,7 @@ from vastwatch.advice.checks.finding import Advice, Finding
 from vastwatch.advice.scenes.ladder_states import has_ladder, never_wins, shadowing, stuck
 from vastwatch.advice.scenes.light_feedback import feedback
 from vastwatch.control.light.photometry import spot_lux, spot_target_lux
-from vastwatch.control.lighting import present_light, takes_away
+from vastwatch.control.lighting import demanded_light, lit_only_when_empty
 from vastwatch.design.conclusions import facts_read
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Fact, Report, every_part
 from vastwatch.design.ladders import delayed_rows, ladders_in, rows_of, scene_levels
@@ -41,14 +41,14 @@ def rows_that_never_win(project: Project) -> Iterator[Finding]:
         row, name = did.rows[k], did.rows[k].name or f"row {k + 1}"
         above = shadowing(did, k)
         where = find(project.rooms, room).name
-        if did.called:
-            where = f"{where}, {did.called}"
+        if did.group_name:
+            where = f"{where}, {did.group_name}"
         if above:
             over = did.rows[above[0]].name or f"row {above[0] + 1}"
             text = f"{where}: row “{name}” never wins; “{over}” above it applies whenever it does."
             help_ = Advice(f"Move it above “{over}” in Scenes (Alt+Up).")
             yield Finding("scene-shadowed", "risk", (row.id,), text, (help_,), room)
-        elif did.said[k].total() == 0:
+        elif did.row_signals[k].total() == 0:
             text = f"{where}: row “{name}” never applied in a week."
             yield Finding("scene-never-wins", "note", (row.id,), text, (), room)
         else:
@@ -104,7 +104,7 @@ def ways_that_can_go_dark(project: Project) -> Iterator[Finding]:
         if r is None:
             continue
         recording = r.recording
-        if takes_away(project, room.id, recording).total() > IDLE_S:
+        if lit_only_when_empty(project, room.id, recording).total() > IDLE_S:
             text = (
                 f"{room.name}: its ladder dims the light on people who are noticed: a row above sets less than "
                 "one below it."
@@ -114,7 +114,7 @@ def ways_that_can_go_dark(project: Project) -> Iterator[Finding]:
             )
         if room.use not in ("stair", "passage", "corridor"):
             continue
-        without = r.house.conclusions.dark[room.id] - present_light(project, room.id, recording)
+        without = r.house.conclusions.dark[room.id] - demanded_light(project, room.id, recording)
         if without.total() > DARK_S:
             hours = without.total() / 3600.0 / r.days
             text = (

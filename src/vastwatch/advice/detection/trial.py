@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from vastwatch.advice.simulation.weeks import tunable
 from vastwatch.control.belief.fusion import beliefs, leaves
 from vastwatch.control.belief.rates import markov_chains
-from vastwatch.control.concluding import evaluated
+from vastwatch.control.concluding import evaluate_with
 from vastwatch.control.manual.reactions import OccupancyIntervals, react
 from vastwatch.control.manual.reactions_of_any import react_to_conclusion
 from vastwatch.design.expressions import Report
@@ -112,11 +112,11 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
         who = OccupancyIntervals(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
     heard = [said[leaf.sensor] for leaf in every if isinstance(leaf, Report)]
     chains = markov_chains(project, beliefs(presence.expr))
-    plain = evaluated(presence.expr, heard, chains)
+    plain = evaluate_with(presence.expr, heard, chains)
     if waves_simply(presence.expr):
         first_part, kept_by = start_and_keep(presence.expr) or (presence.expr, presence.expr)
-        start = evaluated(first_part, heard)
-        keep = evaluated(kept_by, heard[len(every) - len(leaves(kept_by)) :])
+        start = evaluate_with(first_part, heard)
+        keep = evaluate_with(kept_by, heard[len(every) - len(leaves(kept_by)) :])
         did = react(start, start | keep, hold, who, sensors)
     else:
         did = react_to_conclusion(

@@ -27,7 +27,7 @@ from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.curves import WavingAtAny
 from vastwatch.advice.simulation.end_to_end import Outcomes, laid
 from vastwatch.advice.simulation.weeks import into_the_dark, lighting, lived, lived_together
-from vastwatch.control.concluding import evaluated
+from vastwatch.control.concluding import evaluate_with
 from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
 from vastwatch.design.needs import RoomNeeds, needs_of
@@ -265,7 +265,9 @@ class Search:
                 places[k] = place
                 if place != self.over[k].place:
                     project = self.over[k].set(project, self.over[k].values[place])
-            lit = evaluated(find(project.presences, presence).expr, curve.given.said, curve.given.chains) & curve.dark
+            lit = (
+                evaluate_with(find(project.presences, presence).expr, curve.given.said, curve.given.chains) & curve.dark
+            )
             wrong = float(needed.at(lit.falls).sum()), (needed - lit).total()
             rows.append((tuple(places), (lit - curve.there.awake).total(), wrong))
         picked: dict[tuple[int, ...], float] = {}

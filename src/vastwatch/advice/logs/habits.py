@@ -127,7 +127,7 @@ def habits_of_log(house: HouseRun) -> LogHabits:
         if presence is None:
             continue
         heard = [s for s in all_sensors_of(house.project, presence) if (s, None) in house.recording.reports]
-        known = house.known(room.id)
+        known = house.observed(room.id)
         report = any_of([house.recording.report(s) for s in heard]) if heard else None
         if report is None or len(report.rises) == 0 or known.total() < DAY:
             untold.append(f"{room.name}: no reports from its sensors in this log.")

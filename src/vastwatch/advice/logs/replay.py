@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.advice.judging.judge import settable_holds
-from vastwatch.control.concluding import concluded
+from vastwatch.control.concluding import evaluate_expr
 from vastwatch.control.house import HouseRun
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.conclusions import set_holds
@@ -46,7 +46,7 @@ def replayed(house: HouseRun) -> dict[str, RoomReplay]:
         presence, lit = house.presence(room.id), house.served(room.id)
         if presence is None or lit is None:
             continue
-        known = house.known(room.id)
+        known = house.observed(room.id)
         listened = known.total()
         days = max(listened / 86_400.0, 1e-9)
         lit = lit & known
@@ -106,14 +106,14 @@ def what_if(house: HouseRun, presence: Conclusion, hold_s: float) -> WhatIf:
 
 
 def _known(house: HouseRun, presence: Conclusion) -> Signal:
-    return house.known(presence.room) if presence.room is not None else Signal.constant(True, 0.0, house.end)
+    return house.observed(presence.room) if presence.room is not None else Signal.constant(True, 0.0, house.end)
 
 
 def _lit(house: HouseRun, presence: Conclusion, hold_s: float) -> Signal:
     """While its light would burn with a hold: in the dark, where it lights a room, as far as anybody listened."""
     named = house.conclusions.presences
     expr = with_hold(presence.expr, hold_s) or presence.expr
-    on = concluded(house.project, expr, house.recording, named=named)
+    on = evaluate_expr(house.project, expr, house.recording, dependencies=named)
     if presence.room is not None and presence.lights and lights_in(house.project, presence.room):
         on = on & house.dark(presence.room)
     return on & _known(house, presence)
@@ -255,13 +255,13 @@ def _because(house: HouseRun, room: str, at: float) -> list[str]:
 
     name = find(house.project.rooms, room).name
     chain = [f"{name}: the light went off at {clock(at)}."]
-    if not bool(house.known(room).at(at - 1.0)):
+    if not bool(house.observed(room).at(at - 1.0)):
         return [*chain, "Its sensors sent no data then."]
     hold = hold_of(presence.expr)
     parts = start_and_keep(presence.expr)
     if hold is None or parts is None:
         return [*chain, f"“{presence.name}” ended."]
-    keep = concluded(house.project, parts[1], house.recording, named=house.conclusions.presences)
+    keep = evaluate_expr(house.project, parts[1], house.recording, dependencies=house.conclusions.presences)
     falls = keep.falls[keep.falls <= at + 1.0]
     if len(falls) == 0:
         return chain

@@ -39,9 +39,9 @@ class State(NamedTuple):
 def states(did: LadderRun) -> list[State]:
     """Every combination of a ladder's rows, the most frequent first; of those that were not lived the fewest rows
     first."""
-    n, end = len(did.rows), float(did.won.edges[-1])
-    edges = np.unique(np.concatenate([[0.0], *(s.switches for s in did.said)]))
-    holds = np.array([s.at(edges) for s in did.said]).reshape(n, -1).T
+    n, end = len(did.rows), float(did.winners.edges[-1])
+    edges = np.unique(np.concatenate([[0.0], *(s.switches for s in did.row_signals)]))
+    holds = np.array([s.at(edges) for s in did.row_signals]).reshape(n, -1).T
     spent = np.diff(np.append(edges, end))
     lived: dict[tuple[bool, ...], float] = {}
     for row, seconds in zip(map(tuple, holds.tolist()), spent.tolist()):
@@ -82,16 +82,16 @@ def never_wins(r: Rehearsal) -> Iterator[tuple[str, LadderRun, int]]:
 
 def shadowing(did: LadderRun, row: int) -> list[int]:
     """The rows above one that never wins which held whenever it did; none where it never held."""
-    mine = did.said[row]
+    mine = did.row_signals[row]
     if mine.total() == 0:
         return []
-    return [k for k in range(row) if (mine - did.said[k]).total() <= 1e-9]
+    return [k for k in range(row) if (mine - did.row_signals[k]).total() <= 1e-9]
 
 
 def why_not(did: LadderRun, t: float) -> list[tuple[int, bool]]:
     """The rows above the one that wins at an instant, and whether each holds; all of them where none wins."""
-    won = min(did.won.at(t), len(did.rows))
-    return [(k, bool(did.said[k].at(t))) for k in range(won)]
+    won = min(did.winners.at(t), len(did.rows))
+    return [(k, bool(did.row_signals[k].at(t))) for k in range(won)]
 
 
 def scene_of_row(project: Project, did: LadderRun, row: int) -> str:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from vastwatch.control.light.darkness import house_dark, sampling_of, thresholds
 from vastwatch.control.light.daylight import target_lux
-from vastwatch.control.own_light import most_lifted, with_own_light
+from vastwatch.control.own_light import max_self_lux, with_self_illumination
 from vastwatch.design.project import Project, find, put
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.site.building import DarkSource
@@ -42,7 +42,7 @@ def feedback(project: Project, room: str) -> Feedback | None:
     if source is None or source.source not in ("sensor", "flag") or source.sensor is None:
         return None
     sensor = find(project.sensors, source.sensor)
-    lifts = most_lifted(project, record, sensor)
+    lifts = max_self_lux(project, record, sensor)
     below, until = thresholds(project, record, source)
     every = 2.0 * sampling_of(project, source).interval_s
     blinks = below + lifts > until
@@ -74,8 +74,11 @@ def proposed(project: Project, room: str, r: Rehearsal) -> Proposal | None:
     below = float(round(scale_of(source).read(target_lux(project, record))))
     until = math.ceil(below * CLOUD / 10.0) * 10.0
     if source.source == "sensor" and source.sensor is not None:
-        lifts = most_lifted(project, record, find(project.sensors, source.sensor))
+        lifts = max_self_lux(project, record, find(project.sensors, source.sensor))
         until = max(until, _cure(below, lifts))
     then = put(project, replace(record, darkness=replace(source, below_lux=below, until_lux=until)))
-    begins = [len(house_dark(each, room, with_own_light(each, r.recording)).rises) / r.days for each in (project, then)]
+    begins = [
+        len(house_dark(each, room, with_self_illumination(each, r.recording)).rises) / r.days
+        for each in (project, then)
+    ]
     return Proposal(below, until, *begins)

@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.simulation.curves import ByHand, Curve, FixedCurve, Waving, WavingAtAny, WithButtons
-from vastwatch.control.concluding import concluded, evaluated
+from vastwatch.control.concluding import evaluate_expr, evaluate_with
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
-from vastwatch.control.lighting import Given, delays_words, run_ladders
+from vastwatch.control.lighting import LightRule, delays_words, run_ladders
 from vastwatch.control.manual.by_hand import expected_manual_cost
 from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor
 from vastwatch.control.outputs.handler import lights_in
@@ -157,7 +157,7 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     def pressed(own: Signal) -> bool:
         return long_enough((own & present) | (absent - own))
 
-    due = light_given(project, room, truth, recording).due
+    due = light_given(project, room, truth, recording).demand
     return replace_fields(found, curve=WithButtons(found.curve, lit, found.there, due, pressed))
 
 
@@ -165,18 +165,18 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
     presence = lighting(project, room)
     how = light_given(project, room, truth, recording)
     dark = how.follows
-    if how.anyway is not None and how.follows.total() == 0:
+    if how.unconditional is not None and how.follows.total() == 0:
         return _at_no_hold(project, room, how, truth, recording)
     unlit_s = unlit(truth.there(room), how)
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
     who, sensors = (
-        stretches(project, presence, truth, dark, recording.known),
+        stretches(project, presence, truth, dark, recording.observed),
         waved(project, presence, truth.household.seed),
     )
     parts = start_and_keep(presence.expr)
     if parts is not None and (by_hand or waves_simply(presence.expr)):
-        start, keep = (concluded(project, p, recording, named=named) for p in parts)
+        start, keep = (evaluate_expr(project, p, recording, dependencies=named) for p in parts)
         # What starts and does not keep would make a curve of its own.
         if waves_simply(presence.expr) or (start - keep).total() == 0:
             if by_hand:
@@ -189,12 +189,12 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
 
 
 @memoised
-def unlit(people: There, how: Given) -> float:
+def unlit(people: There, how: LightRule) -> float:
     """How long somebody stood in the dark of a room whose lights had no supply, seconds: whatever the hold."""
-    if how.follows is how.due:
+    if how.follows is how.demand:
         return 0.0
-    without = (people.asking & how.due) - how.follows
-    return (without if how.anyway is None else without - how.anyway).total()
+    without = (people.asking & how.demand) - how.follows
+    return (without if how.unconditional is None else without - how.unconditional).total()
 
 
 class ByHandAlone(NamedTuple):
@@ -248,64 +248,64 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 
 
 @memoised
-def _at_no_hold(project: Project, room: str, how: Given, truth: Truth, recording: Recording) -> Lived:
+def _at_no_hold(project: Project, room: str, how: LightRule, truth: Truth, recording: Recording) -> Lived:
     """A room whose light asks nothing of what is concluded there."""
     presence = lighting(project, room)
     named = named_by(project, presence, truth, recording)
 
     def own(hold_s: float) -> Signal:
-        return concluded(project, with_hold(presence.expr, hold_s) or presence.expr, recording, named=named)
+        return evaluate_expr(project, with_hold(presence.expr, hold_s) or presence.expr, recording, dependencies=named)
 
-    assert how.anyway is not None
-    curve = FixedCurve(how.anyway, truth.there(room), how.due, own)
+    assert how.unconditional is not None
+    curve = FixedCurve(how.unconditional, truth.there(room), how.demand, own)
     # Whoever comes in is noticed once the light says so.
-    return _lived(truth, room, how, how.anyway, curve)
+    return _lived(truth, room, how, how.unconditional, curve)
 
 
 @memoised
-def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
-    curve = ByHand((start, keep), truth.there(room), how.follows, unlit_s, how.anyway)
+def _by_hand(start: Signal, keep: Signal, how: LightRule, truth: Truth, room: str, unlit_s: float) -> Lived:
+    curve = ByHand((start, keep), truth.there(room), how.follows, unlit_s, how.unconditional)
     return _lived(truth, room, how, start, curve)
 
 
 @memoised
-def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
+def _by_hand_at_any(expr: Expr, given: Conditions, how: LightRule, truth: Truth, room: str, unlit_s: float) -> Lived:
     def presence(hold_s: float) -> Signal:
-        return evaluated(with_hold(expr, hold_s) or expr, given.said, given.chains)
+        return evaluate_with(with_hold(expr, hold_s) or expr, given.said, given.chains)
 
-    start = evaluated(expr, given.said, given.chains)
+    start = evaluate_with(expr, given.said, given.chains)
 
     def press_s(hold_s: float) -> float:
         return press_hold(with_hold(expr, hold_s) or expr)
 
-    curve = ByHand(presence, truth.there(room), how.follows, unlit_s, how.anyway, press_s=press_s)
+    curve = ByHand(presence, truth.there(room), how.follows, unlit_s, how.unconditional, press_s=press_s)
     return _lived(truth, room, how, start, curve)
 
 
 @memoised
 def _waving_at_any(
-    expr: Expr, given: Conditions, how: Given, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth, room: str,
+    expr: Expr, given: Conditions, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth, room: str,
     unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = WavingAtAny(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.anyway)
-    return _lived(truth, room, how, evaluated(expr, given.said, given.chains), curve)
+    curve = WavingAtAny(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
+    return _lived(truth, room, how, evaluate_with(expr, given.said, given.chains), curve)
 
 
 @memoised
 def _waving(
-    start: Signal, keep: Signal, how: Given, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth,
+    start: Signal, keep: Signal, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth,
     room: str, unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = Waving(start, keep, truth.there(room), how.follows, who, sensors, unlit_s, how.anyway)
+    curve = Waving(start, keep, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
     return _lived(truth, room, how, start, curve)
 
 
-def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
+def _lived(truth: Truth, room: str, how: LightRule, start: Signal, curve: Curve) -> Lived:
     people, everybody = truth.there(room), occupied(truth, room, False)
     asleep = difference(everybody, people.awake)
     # What is faint enough for sleepers does not wake them.
-    woken = asleep if how.bright is None else asleep & how.bright
-    dark = how.follows if how.follows.total() > 0 or how.anyway is None else how.due
+    woken = asleep if how.too_bright is None else asleep & how.too_bright
+    dark = how.follows if how.follows.total() > 0 or how.unconditional is None else how.demand
     return Lived(truth.calendar, people, woken, dark, visits_of(truth, room), start, curve)
 
 

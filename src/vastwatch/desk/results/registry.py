@@ -15,7 +15,7 @@ from typing import Any, Generic, TypeVar, cast
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from vastwatch.advice.judging.judge import Judgement
-from vastwatch.control.house import HouseRun, run
+from vastwatch.control.house import HouseRun, run_house
 from vastwatch.control.recording import Recording
 from vastwatch.design.differences import differ_only_in
 from vastwatch.design.project import Project
@@ -149,7 +149,7 @@ class Results(QObject):
         if self.recording is None:
             return None if self.rehearsal is None else self.rehearsal.house
         if self._house is None or self._house[0] is not project or self._house[1] is not self.recording:
-            self._house = project, self.recording, run(project, self.recording)
+            self._house = project, self.recording, run_house(project, self.recording)
         return self._house[2]
 
     @property

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from vastwatch.control.house import HouseRun, parts_said
+from vastwatch.control.house import HouseRun, part_signals
 from vastwatch.design.edits.expressions import part_at
 from vastwatch.design.expressions import Belief, Report
 from vastwatch.design.project import find
@@ -38,7 +38,7 @@ def conclusion_lanes(
         return out
     if rehearsal is not None and room is not None:
         out.append(Lane("somebody awake there", rehearsal.awake(room), t.person, THICK - 2, room))
-    said = parts_said(house, shown)
+    said = part_signals(house, shown)
     for path, signal, _ in said:
         part = part_at(shown.expr, path)
         if path == () and len(said) > 1:
@@ -49,7 +49,7 @@ def conclusion_lanes(
         fold = f"{whole} {path}" if any(x.path[:-1] == path for x in said if x.path) and path else None
         colour, unknown = t.ink, None
         if isinstance(part, Report):
-            known = house.recording.known.get(part.sensor)
+            known = house.recording.observed.get(part.sensor)
             unknown = None if known is None else ~known
             sensor = find(project.sensors, part.sensor)
             colour = family_hue(t, find(project.devices, sensor.device).family)

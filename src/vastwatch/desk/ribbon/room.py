@@ -53,7 +53,7 @@ def room_lanes(
     for ident in dict.fromkeys(s for s in ids if (s, None) in house.recording.reports):
         sensor = find(project.sensors, ident)
         colour = family_hue(t, find(project.devices, sensor.device).family)
-        known = house.recording.known.get(ident)
+        known = house.recording.observed.get(ident)
         unknown = None if known is None else ~known
         out.append(Lane(sensor.name, house.recording.report(ident), colour, THICK, room, ident, unknown=unknown))
         if full:
@@ -84,14 +84,14 @@ def ladder_lanes(house: HouseRun, room: str, t: Theme) -> list[Lane]:
     if run is None:
         return []
     out = []
-    if run.hands:
-        rows = [(h.begin, h.end) for h in run.hands]
+    if run.overrides:
+        rows = [(h.begin, h.end) for h in run.overrides]
         out.append(Lane("manual", Signal.from_intervals(rows, 0.0, house.end), t.dropped, 6, room))
     for did in run.ladders:
         for k, row in enumerate(did.rows):
             name = row.name or f"row {k + 1}"
-            words = f"{did.called}: {name}" if did.called else name
-            out.append(Lane(words, did.wins(k), t.ink, 6, room, behind=did.said[k]))
+            words = f"{did.group_name}: {name}" if did.group_name else name
+            out.append(Lane(words, did.wins(k), t.ink, 6, room, behind=did.row_signals[k]))
         for lamp, levels in did.levels.items():
             name = find(house.project.lamps, lamp).name
             out.append(Lane(name, None, t.lamp, room=room, record=lamp, heights=levels))

@@ -152,7 +152,7 @@ class Strips(QWidget):
         kept = set(stepped(self.focus, r)) if r is not None else set()
         for day in self.days:
             if HEAD - self.high < self.y_of(day) < self.height():
-                self._strip(p, house, day, lit, awake, house.known(room), kept)
+                self._strip(p, house, day, lit, awake, house.observed(room), kept)
         p.restore()
         if self.hasFocus():
             p.setBrush(Qt.BrushStyle.NoBrush)

@@ -66,7 +66,7 @@ def light_scores(project: Project, room: str, truth: Truth, house: HouseRun, day
             units = tuple(full[spot.id][x.id] for x in lamps)
             short = short_of(levels, units, day, spot_target_lux(project, spot))
             under[spot.id] = (there & short).total() / 60.0 / days
-    hand = house.hands.get(room)
+    hand = house.actions.get(room)
     pressed = 0.0 if hand is None else (len(hand.pressed.rises) + len(hand.overrides)) / days
     asleep = truth.occupied(room, False) - truth.occupied(room, True)
     most = needs_of(project, record).asleep_share

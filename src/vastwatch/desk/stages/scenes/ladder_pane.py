@@ -126,21 +126,21 @@ class LadderPane(QWidget):
         mine, did, t = self.rows, self.did, self.focus.time
         if not mine:
             return []
-        won = None if did is None else did.won.at(t)
+        won = None if did is None else did.winners.at(t)
         share = None if did is None else did.share()
         n, out = len(mine), []
         pressed = buttons_in(project, room)
         if pressed:
-            hands = () if did is None or self.run is None else self.run.hands
+            hands = () if did is None or self.run is None else self.run.overrides
             by_hand = None if did is None else sum(
-                min(h.end, did.won.edges[-1]) - h.begin for h in hands
-            ) / float(did.won.edges[-1])  # fmt: skip
+                min(h.end, did.winners.edges[-1]) - h.begin for h in hands
+            ) / float(did.winners.edges[-1])  # fmt: skip
             now = any(h.begin <= t < h.end for h in hands)
             words = self.tr("override, {}").format(ends_words(pressed[0]))
             out.append(ShownRow(None, self.tr("Manual override"), words, by_hand, now, now))
         by_hand_now = bool(out and out[0].wins)
         for k, rule in enumerate(mine):
-            holds = did is not None and bool(did.said[k].at(t))
+            holds = did is not None and bool(did.row_signals[k].at(t))
             out.append(
                 ShownRow(
                     rule.id, rule.name or _capital(condition_words(project, rule.when)),

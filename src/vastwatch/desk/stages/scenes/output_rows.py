@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastwatch.control.concluding import concluded
+from vastwatch.control.concluding import evaluate_expr
 from vastwatch.control.house import HouseRun
 from vastwatch.control.ladder import winners
 from vastwatch.design.project import Project
@@ -30,7 +30,8 @@ def output_rows(project: Project, house: HouseRun | None, output: GuardedOutput,
     won = share = None
     if house is not None and same and output.rows:
         said = [
-            concluded(house.project, r.when, house.recording, named=house.conclusions.presences) for r in output.rows
+            evaluate_expr(house.project, r.when, house.recording, dependencies=house.conclusions.presences)
+            for r in output.rows
         ]
         found = winners(said, 0.0, house.end)
         won, share = found.at(t), found.share(len(said))

@@ -123,7 +123,7 @@ class ScenesPanel(QWidget):
         """The scene at the sliders: of the row in hand, else of the one that wins now."""
         mine, rule, did = self.pane.rows, self.pane.rule, self.pane.did
         if rule is None and did is not None:
-            k = did.won.at(self.focus.time)
+            k = did.winners.at(self.focus.time)
             rule = mine[k] if k < len(mine) else None
         rule = rule or (mine[0] if mine else None)
         return None if rule is None else find(self.document.project.scenes, rule.scene)

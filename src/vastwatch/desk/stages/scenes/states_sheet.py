@@ -31,7 +31,7 @@ class StatesSheet(QDialog):
     def __init__(self, parent: QWidget, project: Project, room: str, did: LadderRun, held: list[str]) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle(self.tr("States of {}").format(did.called or find(project.rooms, room).name.lower()))
+        self.setWindowTitle(self.tr("States of {}").format(did.group_name or find(project.rooms, room).name.lower()))
         self.resize(*SIZE)
         box = QVBoxLayout(self)
         box.setSpacing(8)
