@@ -9,21 +9,21 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 
 from vastwatch.control.export.recipe_parts import (
-    Becomes,
-    Book,
+    AtLeastOf,
     Condition,
-    Ends,
-    Is,
-    Light,
+    FactChanges,
+    FactIs,
     Lit,
-    Many,
-    None_,
+    NotOf,
     Presses,
-    Runs,
-    Set,
-    Start,
+    RecipeBook,
+    SetFact,
+    SetLamp,
+    StartTimer,
     StartUntil,
-    Stop,
+    StopTimer,
+    TimerEnds,
+    TimerRuns,
 )
 from vastwatch.signals import Signal
 
@@ -31,7 +31,7 @@ Step = tuple[float, float, float]
 
 
 def play(
-    book: Book, inputs: Mapping[str, Signal], presses: Sequence[tuple[float, str]], end: float,
+    book: RecipeBook, inputs: Mapping[str, Signal], presses: Sequence[tuple[float, str]], end: float,
     next_clock: Callable[[str, float], float] = lambda clock, t: math.inf,
 ) -> dict[str, list[Step]]:  # fmt: skip
     """By lamp, (instant, level, fade) whenever it is sent to another level than before; it begins off at nought, and
@@ -45,15 +45,15 @@ def play(
     k, h, t = 0, 0, 0.0
 
     def holds(c: Condition) -> bool:
-        if isinstance(c, Is):
+        if isinstance(c, FactIs):
             return facts[c.fact] == c.on
-        if isinstance(c, Runs):
+        if isinstance(c, TimerRuns):
             return (c.timer in timers) == c.on
         if isinstance(c, Lit):
             return levels[c.lamp][0] > 0
-        if isinstance(c, None_):
+        if isinstance(c, NotOf):
             return not holds(c.of)
-        assert isinstance(c, Many)
+        assert isinstance(c, AtLeastOf)
         return sum(holds(x) for x in c.of) >= c.k
 
     def settle(before: dict[str, bool], ended: set[str], pressed: set[str], first: bool) -> None:
@@ -64,10 +64,10 @@ def play(
             if r.choice in chosen:
                 continue
             for trigger in r.when:
-                if isinstance(trigger, Becomes):
+                if isinstance(trigger, FactChanges):
                     changed = facts[trigger.fact] != before[trigger.fact] or (first and not facts[trigger.fact])
                     hit |= changed and (trigger.on is None or facts[trigger.fact] == trigger.on)
-                elif isinstance(trigger, Ends):
+                elif isinstance(trigger, TimerEnds):
                     hit |= trigger.timer in ended
                 else:
                     assert isinstance(trigger, Presses)
@@ -77,19 +77,19 @@ def play(
             if r.choice is not None:
                 chosen.add(r.choice)
             for a in r.then:
-                if isinstance(a, Set):
+                if isinstance(a, SetFact):
                     facts[a.fact] = a.on
-                elif isinstance(a, Start):
+                elif isinstance(a, StartTimer):
                     timers[a.timer] = t + a.seconds
                     ended.discard(a.timer)
                 elif isinstance(a, StartUntil):
                     timers[a.timer] = next_clock(a.clock, t)
                     ended.discard(a.timer)
-                elif isinstance(a, Stop):
+                elif isinstance(a, StopTimer):
                     timers.pop(a.timer, None)
                     ended.discard(a.timer)
                 else:
-                    assert isinstance(a, Light)
+                    assert isinstance(a, SetLamp)
                     levels[a.lamp] = (a.level, a.fade_s)
 
     first = True

@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.control.export.year import clock_words, scheduled, year_of, year_rows
+from vastwatch.control.export.year import hour_words, scheduled_windows, year_of, year_rows
 from vastwatch.control.light.clock import clock_time
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.free_days import days_away, free_days, with_holidays
@@ -249,11 +249,11 @@ def test_the_year_keeps_to_the_clock_when_that_is_put_on():
     for on, hours in (("2026-03-28", 7.0), ("2026-10-24", 9.0), ("2026-06-01", 8.0)):
         day = next(d for d in year.days if d.on.isoformat() == on)
         begin, end, lasts = day.open_h[0]
-        assert (clock_words(begin), clock_words(end), lasts) == ("22:00", "06:00", hours)
+        assert (hour_words(begin), hour_words(end), lasts) == ("22:00", "06:00", hours)
 
 
 def test_one_window_is_told_once_with_all_that_goes_by_it(demo):
-    night = [s for s in scheduled(demo) if (s.window.begin, s.window.end) == ("23:00", "06:00")]
+    night = [s for s in scheduled_windows(demo) if (s.window.begin, s.window.end) == ("23:00", "06:00")]
     assert len(night) == 1 and len(night[0].used_by) == 3
 
 

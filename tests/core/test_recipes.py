@@ -13,7 +13,7 @@ from recipe_player import play
 from samples import make_room
 from vastwatch.control.concluding import evaluate_expr
 from vastwatch.control.export.recipe_words import as_plain, as_rows, in_words
-from vastwatch.control.export.recipes import named, output_recipes, recipes_of
+from vastwatch.control.export.recipes import conventional_name, output_recipes, recipes_of
 from vastwatch.control.house import run_house
 from vastwatch.control.ladder import ramped
 from vastwatch.control.lighting import lit_by_press, run_ladders
@@ -220,10 +220,10 @@ def test_the_recipes_of_the_sample_are_told_in_words_in_json_and_as_a_table(demo
 
 
 def test_names_keep_to_one_convention():
-    assert named("PIR, stair foot", "pir-1", "words_with_underscores") == "pir_stair_foot"
-    assert named("PIR, stair foot", "pir-1", "WordsTogether") == "PIRStairFoot"
-    assert named("PIR, stair foot", "pir-1", "words with spaces") == "PIR stair foot"
-    assert named("PIR, stair foot", "pir-1", "ids") == "pir-1"
+    assert conventional_name("PIR, stair foot", "pir-1", "words_with_underscores") == "pir_stair_foot"
+    assert conventional_name("PIR, stair foot", "pir-1", "WordsTogether") == "PIRStairFoot"
+    assert conventional_name("PIR, stair foot", "pir-1", "words with spaces") == "PIR stair foot"
+    assert conventional_name("PIR, stair foot", "pir-1", "ids") == "pir-1"
 
 
 def test_the_recipes_of_outputs_come_to_their_rows_and_locks():

@@ -14,7 +14,7 @@ from vastwatch.words import figure
 def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"year", "windows": [{"words", "used_by", "hours"}], "days": [{"on", "kind", "name", "sunrise", "sunset",
     "open": [["22:00", "06:00"] or null]}]}`: when what goes by the clock begins and ends, day by day."""
-    from vastwatch.control.export.year import clock_words, year_of, year_rows
+    from vastwatch.control.export.year import hour_words, year_of, year_rows
     from vastwatch.files.csv_cells import csv_text
 
     which = date.fromisoformat(project.brief.rehearse_from).year if args.year is None else args.year
@@ -24,7 +24,7 @@ def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         raise RequestError(f"--year: {e}") from None
 
     def words(hours: float | None) -> str | None:
-        return None if hours is None else clock_words(hours)
+        return None if hours is None else hour_words(hours)
 
     document = {
         "year": which,
@@ -36,7 +36,7 @@ def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             {
                 "on": d.on.isoformat(), "kind": d.kind, "name": d.name, "sunrise": words(d.sunrise_h),
                 "sunset": words(d.sunset_h),
-                "open": [None if o is None else [clock_words(o[0]), clock_words(o[1])] for o in d.open_h],
+                "open": [None if o is None else [hour_words(o[0]), hour_words(o[1])] for o in d.open_h],
             }
             for d in table.days
         ],

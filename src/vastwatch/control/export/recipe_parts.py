@@ -8,7 +8,7 @@ from vastwatch.design.expressions import Expr
 
 
 @dataclass(frozen=True)
-class Becomes:
+class FactChanges:
     """A fact becomes on, or off; `on` None: either."""
 
     fact: str
@@ -16,7 +16,7 @@ class Becomes:
 
 
 @dataclass(frozen=True)
-class Ends:
+class TimerEnds:
     """A timer has run out."""
 
     timer: str
@@ -29,11 +29,11 @@ class Presses:
     button: str
 
 
-Trigger = Becomes | Ends | Presses
+Trigger = FactChanges | TimerEnds | Presses
 
 
 @dataclass(frozen=True)
-class Is:
+class FactIs:
     """A fact is on, or off."""
 
     fact: str
@@ -41,7 +41,7 @@ class Is:
 
 
 @dataclass(frozen=True)
-class Runs:
+class TimerRuns:
     """A timer runs, or does not."""
 
     timer: str
@@ -56,7 +56,7 @@ class Lit:
 
 
 @dataclass(frozen=True)
-class Many:
+class AtLeastOf:
     """At least `k` of some conditions; all of them where k is their number, any where it is one."""
 
     k: int
@@ -64,17 +64,17 @@ class Many:
 
 
 @dataclass(frozen=True)
-class None_:
+class NotOf:
     """Not a condition."""
 
     of: Condition
 
 
-Condition = Is | Runs | Lit | Many | None_
+Condition = FactIs | TimerRuns | Lit | AtLeastOf | NotOf
 
 
 @dataclass(frozen=True)
-class Set:
+class SetFact:
     """A helper is set on or off."""
 
     fact: str
@@ -82,7 +82,7 @@ class Set:
 
 
 @dataclass(frozen=True)
-class Start:
+class StartTimer:
     """A timer is started anew."""
 
     timer: str
@@ -98,14 +98,14 @@ class StartUntil:
 
 
 @dataclass(frozen=True)
-class Stop:
+class StopTimer:
     """A timer is stopped."""
 
     timer: str
 
 
 @dataclass(frozen=True)
-class Light:
+class SetLamp:
     """A lamp goes to a level, 0 to 1, within so many seconds."""
 
     lamp: str
@@ -113,7 +113,7 @@ class Light:
     fade_s: float
 
 
-Action = Set | Start | StartUntil | Stop | Light
+Action = SetFact | StartTimer | StartUntil | StopTimer | SetLamp
 
 
 @dataclass(frozen=True)
@@ -138,7 +138,7 @@ class Input:
 
 
 @dataclass(frozen=True)
-class Book:
+class RecipeBook:
     """The recipes of one room: inputs, buttons by name and id, helpers, lamps by name and id, and the recipes, in the
     order in which they are played. `row` names the fact that stands for each row of the ladder, `own` that of what
     lights the room, where there is one."""

@@ -7,21 +7,21 @@ from typing import Any
 
 from vastwatch.control.export.recipe_parts import (
     Action,
-    Becomes,
-    Book,
+    AtLeastOf,
     Condition,
-    Ends,
-    Is,
-    Light,
+    FactChanges,
+    FactIs,
     Lit,
-    Many,
-    None_,
+    NotOf,
     Presses,
-    Runs,
-    Set,
-    Start,
+    RecipeBook,
+    SetFact,
+    SetLamp,
+    StartTimer,
     StartUntil,
-    Stop,
+    StopTimer,
+    TimerEnds,
+    TimerRuns,
     Trigger,
 )
 from vastwatch.control.manual.hand import ends_words
@@ -30,7 +30,7 @@ from vastwatch.design.relations import buttons_in
 from vastwatch.words import duration_words
 
 
-def in_words(book: Book) -> list[str]:
+def in_words(book: RecipeBook) -> list[str]:
     """The recipes as lines for whoever types them in."""
     out = ["Inputs:"]
     out += [f"  {i.name}: {i.words}" for i in book.inputs] or ["  none"]
@@ -50,20 +50,20 @@ def in_words(book: Book) -> list[str]:
 
 
 def _trigger(t: Trigger) -> str:
-    if isinstance(t, Becomes):
+    if isinstance(t, FactChanges):
         return f"{t.fact} {'changes' if t.on is None else 'turns on' if t.on else 'turns off'}"
-    return f"{t.timer} runs out" if isinstance(t, Ends) else f"{t.button} is pressed"
+    return f"{t.timer} runs out" if isinstance(t, TimerEnds) else f"{t.button} is pressed"
 
 
 def condition_in_words(c: Condition, inner: bool = False) -> str:
     """A condition in plain words; in brackets where it stands within another."""
-    if isinstance(c, Is):
+    if isinstance(c, FactIs):
         return f"{c.fact} is {'on' if c.on else 'off'}"
-    if isinstance(c, Runs):
+    if isinstance(c, TimerRuns):
         return f"{c.timer} {'runs' if c.on else 'does not run'}"
     if isinstance(c, Lit):
         return f"{c.lamp} is lit"
-    if isinstance(c, None_):
+    if isinstance(c, NotOf):
         return f"not ({condition_in_words(c.of)})"
     if not c.of:
         return "never"
@@ -80,18 +80,18 @@ def condition_in_words(c: Condition, inner: bool = False) -> str:
 
 
 def _action(a: Action) -> str:
-    if isinstance(a, Set):
+    if isinstance(a, SetFact):
         return f"{a.fact} {'on' if a.on else 'off'}"
-    if isinstance(a, Start):
+    if isinstance(a, StartTimer):
         return f"start {a.timer} for {duration_words(a.seconds)}"
     if isinstance(a, StartUntil):
         return f"start {a.timer} until {a.clock}"
-    if isinstance(a, Stop):
+    if isinstance(a, StopTimer):
         return f"stop {a.timer}"
     return f"{a.lamp} to {100 * a.level:.0f} %" + (f" within {a.fade_s:g} s" if a.fade_s else "")
 
 
-def as_plain(book: Book) -> dict[str, Any]:
+def as_plain(book: RecipeBook) -> dict[str, Any]:
     """The recipes as plain values for JSON."""
     return {
         "inputs": [{"name": i.name, "what": i.words} for i in book.inputs],
@@ -114,9 +114,9 @@ def as_plain(book: Book) -> dict[str, Any]:
 
 # How each part of a recipe is called in JSON.
 _KINDS: dict[type, str] = {
-    Becomes: "becomes", Ends: "timer ends", Presses: "pressed", Is: "is", Runs: "timer runs", Lit: "lit",
-    Many: "at least", None_: "not", Set: "set", Start: "start timer", StartUntil: "start timer until",
-    Stop: "stop timer", Light: "light",
+    FactChanges: "becomes", TimerEnds: "timer ends", Presses: "pressed", FactIs: "is", TimerRuns: "timer runs", Lit: "lit",
+    AtLeastOf: "at least", NotOf: "not", SetFact: "set", StartTimer: "start timer", StartUntil: "start timer until",
+    StopTimer: "stop timer", SetLamp: "light",
 }  # fmt: skip
 
 
@@ -132,7 +132,7 @@ def _plain(part: Any) -> dict[str, Any]:
     return out
 
 
-def as_rows(book: Book) -> Iterator[list[str]]:
+def as_rows(book: RecipeBook) -> Iterator[list[str]]:
     """The recipes as rows for a table: number, name, when, only if, then."""
     yield ["number", "recipe", "when", "only if", "then"]
     for n, r in enumerate(book.recipes, 1):
@@ -140,7 +140,7 @@ def as_rows(book: Book) -> Iterator[list[str]]:
         yield [str(n), r.name, ", or ".join(map(_trigger, r.when)), only, "; ".join(map(_action, r.then))]
 
 
-def book_rows(books: Mapping[str, Book]) -> list[list[str]]:
+def book_rows(books: Mapping[str, RecipeBook]) -> list[list[str]]:
     """The recipes of several books, by the id of what each is of, as rows of one table."""
     out: list[list[str]] = []
     for of, book in books.items():

@@ -16,23 +16,23 @@ from typing import Any, Literal, NamedTuple
 
 from vastwatch.control.export.recipe_parts import (
     Action,
-    Becomes,
-    Book,
+    AtLeastOf,
     Condition,
-    Ends,
+    FactChanges,
+    FactIs,
     Input,
-    Is,
-    Light,
     Lit,
-    Many,
-    None_,
+    NotOf,
     Presses,
     Recipe,
-    Runs,
-    Set,
-    Start,
+    RecipeBook,
+    SetFact,
+    SetLamp,
+    StartTimer,
     StartUntil,
-    Stop,
+    StopTimer,
+    TimerEnds,
+    TimerRuns,
 )
 from vastwatch.control.lighting import scene_for
 from vastwatch.design.conclusions import evaluation_order, with_dependencies
@@ -64,7 +64,7 @@ from vastwatch.words import duration_words
 # -- names ---------------------------------------------------------------------------------------------------------
 
 
-def named(words: str, ident: str, convention: Convention) -> str:
+def conventional_name(words: str, ident: str, convention: Convention) -> str:
     """A name by the one convention that a project's recipes keep to (`Brief.naming`)."""
     if convention == "ids":
         return ident
@@ -84,7 +84,7 @@ class _Names:
         self._taken: dict[str, int] = {}
 
     def of(self, words: str, ident: str) -> str:
-        name = named(words, ident, self._convention)
+        name = conventional_name(words, ident, self._convention)
         n = self._taken[name] = self._taken.get(name, 0) + 1
         joint = {"words with spaces": " ", "WordsTogether": "", "ids": "."}.get(self._convention, "_")
         return name if n == 1 else f"{name}{joint}{n}"
@@ -137,70 +137,74 @@ class _Writer:
         me = self.helper(words, "helper")
         if isinstance(expr, AnyOf | AllOf | AtLeast):
             k = 1 if isinstance(expr, AnyOf) else len(parts) if isinstance(expr, AllOf) else expr.k
-            self._follows(me, parts, Many(k, tuple(Is(p) for p in parts)))
+            self._follows(me, parts, AtLeastOf(k, tuple(FactIs(p) for p in parts)))
         elif isinstance(expr, Not):
-            self._follows(me, parts, None_(Is(parts[0])))
+            self._follows(me, parts, NotOf(FactIs(parts[0])))
         elif isinstance(expr, Hold):
             self.hold(me, parts[0], expr.seconds)
         elif isinstance(expr, OnDelay):
             self.on_delay(me, parts[0], expr.seconds)
         elif isinstance(expr, MinimumOn) and expr.seconds == 0:
-            self._follows(me, parts, Is(parts[0]))
+            self._follows(me, parts, FactIs(parts[0]))
         elif isinstance(expr, MinimumOn):
             timer = f"{me} timer"
             self._add(
-                f"{me} starts", [Becomes(parts[0], True)], Is(me, False), Set(me, True), Start(timer, expr.seconds)
+                f"{me} starts",
+                [FactChanges(parts[0], True)],
+                FactIs(me, False),
+                SetFact(me, True),
+                StartTimer(timer, expr.seconds),
             )
-            self._add(f"{me} may end", [Becomes(parts[0], False)], Runs(timer, False), Set(me, False))
-            self._add(f"{me} ends", [Ends(timer)], Is(parts[0], False), Set(me, False))
+            self._add(f"{me} may end", [FactChanges(parts[0], False)], TimerRuns(timer, False), SetFact(me, False))
+            self._add(f"{me} ends", [TimerEnds(timer)], FactIs(parts[0], False), SetFact(me, False))
         elif isinstance(expr, StartKeep):
             self.start_keep(me, parts[0], parts[1])
         return me
 
     def _follows(self, me: str, parts: list[str], condition: Condition) -> None:
         """A helper that is what a condition is, whenever any part of it changes."""
-        when = [Becomes(p) for p in parts]
-        self._add(f"{me} on", when, condition, Set(me, True))
-        self._add(f"{me} off", when, None_(condition), Set(me, False))
+        when = [FactChanges(p) for p in parts]
+        self._add(f"{me} on", when, condition, SetFact(me, True))
+        self._add(f"{me} off", when, NotOf(condition), SetFact(me, False))
 
     def hold(self, me: str, part: str, seconds: float) -> None:
         """A helper that lasts longer than its part."""
         if seconds == 0:
-            self._follows(me, [part], Is(part))
+            self._follows(me, [part], FactIs(part))
             return
         timer = f"{me} timer"
-        self._add(f"{me} on", [Becomes(part, True)], None, Stop(timer), Set(me, True))
-        self._add(f"{me} waits", [Becomes(part, False)], None, Start(timer, seconds))
-        self._add(f"{me} off", [Ends(timer)], Is(part, False), Set(me, False))
+        self._add(f"{me} on", [FactChanges(part, True)], None, StopTimer(timer), SetFact(me, True))
+        self._add(f"{me} waits", [FactChanges(part, False)], None, StartTimer(timer, seconds))
+        self._add(f"{me} off", [TimerEnds(timer)], FactIs(part, False), SetFact(me, False))
 
     def on_delay(self, me: str, part: str, seconds: float) -> None:
         """A helper that begins later than its part."""
         if seconds == 0:
-            self._follows(me, [part], Is(part))
+            self._follows(me, [part], FactIs(part))
             return
         timer = f"{me} timer"
-        self._add(f"{me} waits", [Becomes(part, True)], None, Start(timer, seconds))
-        self._add(f"{me} on", [Ends(timer)], Is(part), Set(me, True))
-        self._add(f"{me} off", [Becomes(part, False)], None, Stop(timer), Set(me, False))
+        self._add(f"{me} waits", [FactChanges(part, True)], None, StartTimer(timer, seconds))
+        self._add(f"{me} on", [TimerEnds(timer)], FactIs(part), SetFact(me, True))
+        self._add(f"{me} off", [FactChanges(part, False)], None, StopTimer(timer), SetFact(me, False))
 
     def start_keep(self, me: str, start: str, keep: str) -> None:
         """A helper that one fact starts and another keeps."""
-        self._add(f"{me} on", [Becomes(start, True)], None, Set(me, True))
-        neither = Many(2, (Is(start, False), Is(keep, False)))
-        self._add(f"{me} off", [Becomes(start, False), Becomes(keep, False)], neither, Set(me, False))
+        self._add(f"{me} on", [FactChanges(start, True)], None, SetFact(me, True))
+        neither = AtLeastOf(2, (FactIs(start, False), FactIs(keep, False)))
+        self._add(f"{me} off", [FactChanges(start, False), FactChanges(keep, False)], neither, SetFact(me, False))
 
     def _latch(self, expr: DoorLatch, words: str) -> str:
         motion, door = self.fact(expr.motion, f"{words}, motion"), self.fact(expr.door, f"{words}, door")
         shut = self.helper(f"{words}, shut", "shut")
-        self._follows(shut, [door], None_(Is(door)))
+        self._follows(shut, [door], NotOf(FactIs(door)))
         settled = self.helper(f"{words}, settled", "settled")
         self.on_delay(settled, shut, expr.settle_s)
         seen = self.helper(f"{words}, seen inside", "seen")
-        self._follows(seen, [motion, settled], Many(2, (Is(motion), Is(settled))))
+        self._follows(seen, [motion, settled], AtLeastOf(2, (FactIs(motion), FactIs(settled))))
         inside = self.helper(f"{words}, inside", "inside")
         self.start_keep(inside, seen, shut)
         either = self.helper(f"{words}, motion or inside", "either")
-        self._follows(either, [motion, inside], Many(1, (Is(motion), Is(inside))))
+        self._follows(either, [motion, inside], AtLeastOf(1, (FactIs(motion), FactIs(inside))))
         me = self.helper(words, "latched")
         self.hold(me, either, expr.hold_s)
         return me
@@ -217,7 +221,7 @@ def _ident(expr: Expr) -> str:
     return type(expr).__name__.lower()
 
 
-def recipes_of(project: Project, room: str, convention: Convention | None = None) -> Book | None:
+def recipes_of(project: Project, room: str, convention: Convention | None = None) -> RecipeBook | None:
     """The recipes of a room's ladders with all that they go by; None where it has none."""
     ladders = ladders_in(project, room)
     if not ladders:
@@ -245,7 +249,7 @@ def recipes_of(project: Project, room: str, convention: Convention | None = None
     buttons = _hands(w, project, room, rows, names, own)
     if pressed is not None:
         buttons[pressed] = "the wall switch"
-    return Book(
+    return RecipeBook(
         room, tuple(w.inputs.values()), buttons, dict(w.helpers), {v: k for k, v in names.items()},
         tuple(w.recipes), tuple(f for x in rows for f in x.facts), own, tuple(dict.fromkeys(w.notes)),
     )  # fmt: skip
@@ -268,7 +272,7 @@ def _called(ladder: Ladder, k: int) -> str:
     return ladder.rows[k].name or f"row {k + 1}"
 
 
-def output_recipes(project: Project, output: GuardedOutput, convention: Convention | None = None) -> Book | None:
+def output_recipes(project: Project, output: GuardedOutput, convention: Convention | None = None) -> RecipeBook | None:
     """The recipes of an output's own small ladder, its locks above its rows; None where it has no rows. What it keeps
     to besides (least run and rest, starts a day) is noted, to be set on what switches it."""
     if not output.rows:
@@ -282,7 +286,7 @@ def output_recipes(project: Project, output: GuardedOutput, convention: Conventi
     locks = tuple(w.fact(lock, f"{mine} lock {k}") for k, lock in enumerate(output.locks, 1))
     rows = tuple(w.fact(row.when, f"{mine} {row.name or f'row {k}'}") for k, row in enumerate(output.rows, 1))
     name = w.names.of(output.name, output.id)
-    changes = [Becomes(f) for f in (*locks, *rows)]
+    changes = [FactChanges(f) for f in (*locks, *rows)]
     above: list[Condition] = []
     words = [
         *(f"{mine}: {x} locks it off" for x in locks),
@@ -290,9 +294,9 @@ def output_recipes(project: Project, output: GuardedOutput, convention: Conventi
     ]
     levels = [*(0.0 for _ in locks), *(r.level for r in output.rows)]
     for fact, called, level in zip((*locks, *rows), words, levels):
-        w._add(called, changes, _only(Is(fact), above), Light(name, level, 0.0))
-        above.append(Is(fact, False))
-    w._add(f"{mine}: no row applies", changes, _only(None, above), Light(name, 0.0, 0.0))
+        w._add(called, changes, _only(FactIs(fact), above), SetLamp(name, level, 0.0))
+        above.append(FactIs(fact, False))
+    w._add(f"{mine}: no row applies", changes, _only(None, above), SetLamp(name, 0.0, 0.0))
     guards = [
         f"once on, it stays on for at least {duration_words(output.least_run_s)}" if output.least_run_s else "",
         f"once off, it stays off for at least {duration_words(output.least_rest_s)}" if output.least_rest_s else "",
@@ -301,7 +305,7 @@ def output_recipes(project: Project, output: GuardedOutput, convention: Conventi
     said = [g for g in guards if g]
     if said:
         w.notes.append(f"Set on the device that switches {output.name}: {'; '.join(said)}.")
-    return Book(
+    return RecipeBook(
         output.id, tuple(w.inputs.values()), {}, dict(w.helpers), {name: output.id}, tuple(w.recipes), rows, None,
         tuple(dict.fromkeys(w.notes)),
     )  # fmt: skip
@@ -329,7 +333,7 @@ def _conclusion(w: _Writer, p: Conclusion) -> str:
     if inner in w.helpers:
         return inner
     me = w.helper(p.name, p.id)
-    w._follows(me, [inner], Is(inner))
+    w._follows(me, [inner], FactIs(inner))
     return me
 
 
@@ -340,7 +344,7 @@ def _switched(w: _Writer, own: str, hold_s: float) -> tuple[str, str]:
     held = w.helper("wall switch held", "switch-held")
     w.hold(held, pressed, hold_s)
     keep = w.helper("wall switch held or somebody there", "switch-keep")
-    w._follows(keep, [own, held], Many(1, (Is(own), Is(held))))
+    w._follows(keep, [own, held], AtLeastOf(1, (FactIs(own), FactIs(held))))
     lit = w.helper("manual on", "by-hand")
     w.start_keep(lit, pressed, keep)
     return pressed, lit
@@ -384,31 +388,31 @@ def _rows(
     table = scene_levels(ladder.lamps, ladder.scenes)
 
     def lights(goals: Any, fades: Any) -> tuple[Action, ...]:
-        return tuple(Light(lamps[x.id], float(g), float(f)) for x, g, f in zip(ladder.lamps, goals, fades))
+        return tuple(SetLamp(lamps[x.id], float(g), float(f)) for x, g, f in zip(ladder.lamps, goals, fades))
 
     reach = {me: None if hand.does != "scene" else scene_for(ladder, scenes, hand.scene) for me, hand in hands.items()}
     # A scene that names none of its lamps is nothing to this ladder.
     mine = [me for me, hand in hands.items() if hand.does != "scene" or reach[me] is not None]
-    changes = [Becomes(h) for h in mine] + [Becomes(f) for f in rows.facts]
+    changes = [FactChanges(h) for h in mine] + [FactChanges(f) for f in rows.facts]
     of = "" if ladder.group is None else f" in {ladder.group.name}"
     above: list[Condition] = []
     for me in mine:
         if hands[me].does != "leave":
             scene = reach[me]
             t = scene_levels(ladder.lamps, () if scene is None else (scene,))
-            w._add(f"{me}: override wins{of}", changes, _only(Is(me), above), *lights(t.goals[0], t.fades[0]))
-        above.append(Is(me, False))
+            w._add(f"{me}: override wins{of}", changes, _only(FactIs(me), above), *lights(t.goals[0], t.fades[0]))
+        above.append(FactIs(me, False))
     for k, fact in enumerate(rows.facts):
         words = f"{place}: {_called(ladder, k)} wins"
-        w._add(words, changes, _only(Is(fact), above), *lights(table.goals[k], table.fades[k]))
-        above.append(Is(fact, False))
+        w._add(words, changes, _only(FactIs(fact), above), *lights(table.goals[k], table.fades[k]))
+        above.append(FactIs(fact, False))
     w._add(f"{place}: no row applies", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
 
 
 def _only(mine: Condition | None, above: list[Condition]) -> Condition:
     """A condition, and that none above it holds."""
     every = (*above, mine) if mine is not None else tuple(above)
-    return every[0] if len(every) == 1 else Many(len(every), tuple(every))
+    return every[0] if len(every) == 1 else AtLeastOf(len(every), tuple(every))
 
 
 def _presses(
@@ -424,54 +428,58 @@ def _presses(
 
         def press(words: str, only_if: Condition | None, wanted: str | None, n: str = name, b: Any = b) -> None:
             """One way a press may go: everything else is cleared first."""
-            then: list[Action] = [Set(h, False) for h in every if h != wanted]
-            then += [Stop(f"{other} timer") for other in buttons]
+            then: list[Action] = [SetFact(h, False) for h in every if h != wanted]
+            then += [StopTimer(f"{other} timer") for other in buttons]
             if wanted is not None:
-                then.append(Set(wanted, True))
+                then.append(SetFact(wanted, True))
                 then += _until(n, b, hold_s)
             w.recipes.append(Recipe(f"{n}: {words}", (Presses(n),), only_if, tuple(then), n))
 
-        active = [Is(h, False) for h in every]
-        lit = Many(1, tuple(Lit(name) for name in lamps.values()))
+        active = [FactIs(h, False) for h in every]
+        lit = AtLeastOf(1, tuple(Lit(name) for name in lamps.values()))
         if b.does == "toggle":
             off, on = my
-            nothing = Many(len(active), tuple(active)) if len(active) > 1 else active[0]
-            by_ladder = Many(1, tuple(way for x in rows for way in _rows_light(x)))
+            nothing = AtLeastOf(len(active), tuple(active)) if len(active) > 1 else active[0]
+            by_ladder = AtLeastOf(1, tuple(way for x in rows for way in _rows_light(x)))
             press("switches off", lit, off)
             # In the dark a press ends what another pressed, where the ladder then lights; else it lights itself.
-            press("releases it", Many(3, (None_(lit), None_(nothing), by_ladder)), None)
-            press("switches on", Many(2, (None_(lit), None_(Many(2, (None_(nothing), by_ladder))))), on)
+            press("releases it", AtLeastOf(3, (NotOf(lit), NotOf(nothing), by_ladder)), None)
+            press("switches on", AtLeastOf(2, (NotOf(lit), NotOf(AtLeastOf(2, (NotOf(nothing), by_ladder))))), on)
         elif b.does == "leave":
             w.notes.append(f"{b.name} keeps the present light: the controller must hold its lamps at their levels.")
-            press("releases it", Is(my[0]), None)
-            press("keeps it", Is(my[0], False), my[0])
+            press("releases it", FactIs(my[0]), None)
+            press("keeps it", FactIs(my[0], False), my[0])
         else:
             press("recalls it", None, my[0])
         for h in my:
             if b.ends in ("minutes", "clock", "vacancy"):
-                w._add(f"{h} ends", [Ends(timer)], _vacant(b, own), Set(h, False))
+                w._add(f"{h} ends", [TimerEnds(timer)], _vacant(b, own), SetFact(h, False))
         if b.ends == "vacancy" and own is not None:
             for h in my:
                 w._add(
-                    f"{h} ends when the room is empty", [Becomes(own, False)], Many(2, (Is(h), Runs(timer, False))),
-                    Set(h, False),
+                    f"{h} ends when the room is empty", [FactChanges(own, False)], AtLeastOf(2, (FactIs(h), TimerRuns(timer, False))),
+                    SetFact(h, False),
                 )  # fmt: skip
 
 
 def _until(name: str, b: Any, hold_s: float) -> list[Action]:
     timer = f"{name} timer"
     if b.ends == "minutes":
-        return [Start(timer, 60.0 * b.minutes)]
+        return [StartTimer(timer, 60.0 * b.minutes)]
     if b.ends == "clock":
         return [StartUntil(timer, b.clock)]
-    return [Start(timer, hold_s)] if b.ends == "vacancy" else []
+    return [StartTimer(timer, hold_s)] if b.ends == "vacancy" else []
 
 
 def _vacant(b: Any, own: str | None) -> Condition | None:
-    return Is(own, False) if b.ends == "vacancy" and own is not None else None
+    return FactIs(own, False) if b.ends == "vacancy" and own is not None else None
 
 
 def _rows_light(rows: _Rows) -> list[Condition]:
     """The ways in which a row of a ladder wins that gives any light."""
     bright = scene_levels(rows.ladder.lamps, rows.ladder.scenes).goals.max(axis=1) > 0
-    return [_only(Is(fact), [Is(f, False) for f in rows.facts[:k]]) for k, fact in enumerate(rows.facts) if bright[k]]
+    return [
+        _only(FactIs(fact), [FactIs(f, False) for f in rows.facts[:k]])
+        for k, fact in enumerate(rows.facts)
+        if bright[k]
+    ]

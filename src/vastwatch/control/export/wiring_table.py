@@ -22,7 +22,7 @@ from vastwatch.site.building import Circuit
 MOST = 6
 
 
-class Input(NamedTuple):
+class CircuitInput(NamedTuple):
     """One thing that is one way or the other: what it is ("switch", "module", "contact"), its name, how either is
     said."""
 
@@ -32,7 +32,7 @@ class Input(NamedTuple):
     on: str
 
 
-class State(NamedTuple):
+class CircuitState(NamedTuple):
     """How the inputs are, whether the lamps have their line, and whether the module and what the circuit feeds are
     alive; None for what it has not."""
 
@@ -42,23 +42,23 @@ class State(NamedTuple):
     fed: bool | None
 
 
-class WiringTable(NamedTuple):
+class TruthTable(NamedTuple):
     """Every state of a circuit."""
 
-    inputs: tuple[Input, ...]
-    states: tuple[State, ...]
+    inputs: tuple[CircuitInput, ...]
+    states: tuple[CircuitState, ...]
 
 
-def inputs_of(project: Project, circuit: Circuit) -> tuple[Input, ...]:
+def inputs_of(project: Project, circuit: Circuit) -> tuple[CircuitInput, ...]:
     """What a circuit hangs on, from the line to the lamps."""
-    out = [Input("switch", s.name, "up", "down") for s in switches_of(project, circuit.id)]
+    out = [CircuitInput("switch", s.name, "up", "down") for s in switches_of(project, circuit.id)]
     if circuit.module is not None:
-        out.append(Input("module", "Module", "signalled off", "signalled on"))
-    out += [Input("contact", find(project.sensors, s).name, "timed out", "somebody") for s in circuit.contacts]
+        out.append(CircuitInput("module", "Module", "signalled off", "signalled on"))
+    out += [CircuitInput("contact", find(project.sensors, s).name, "timed out", "somebody") for s in circuit.contacts]
     return tuple(out[:MOST])
 
 
-def closed(circuit: Circuit, inputs: tuple[Input, ...], state: tuple[bool, ...]) -> State:
+def circuit_state(circuit: Circuit, inputs: tuple[CircuitInput, ...], state: tuple[bool, ...]) -> CircuitState:
     """What a circuit does in one state of its inputs."""
     ups = [on for i, on in zip(inputs, state) if i.kind == "switch"]
     # One switch closes when it is down; two and more when an odd number of them is.
@@ -69,14 +69,14 @@ def closed(circuit: Circuit, inputs: tuple[Input, ...], state: tuple[bool, ...])
     before = line or (circuit.live and module is not None)
     paths = [*([] if module is None else [bool(module and alive)]), *contacts]
     lamps = before and (any(paths) if paths else True)
-    return State(state, lamps, alive, line if circuit.feeds else None)
+    return CircuitState(state, lamps, alive, line if circuit.feeds else None)
 
 
-def wiring_table(project: Project, circuit: Circuit) -> WiringTable:
+def wiring_table(project: Project, circuit: Circuit) -> TruthTable:
     """The truth table of a circuit: every state of its inputs."""
     inputs = inputs_of(project, circuit)
-    states = (closed(circuit, inputs, s) for s in product((False, True), repeat=len(inputs)))
-    return WiringTable(inputs, tuple(states))
+    states = (circuit_state(circuit, inputs, s) for s in product((False, True), repeat=len(inputs)))
+    return TruthTable(inputs, tuple(states))
 
 
 def parallel_words(project: Project, circuit: Circuit) -> str | None:

@@ -47,7 +47,7 @@ class Year(NamedTuple):
         return sum(o[2] for d in self.days if (o := d.open_h[k]) is not None)
 
 
-def scheduled(project: Project) -> tuple[Scheduled, ...]:
+def scheduled_windows(project: Project) -> tuple[Scheduled, ...]:
     """Every window of the day that something goes by, in the order of the project, each once."""
     used: dict[tuple[str, str, str], list[str]] = {}
     windows: dict[tuple[str, str, str], ClockTime] = {}
@@ -79,7 +79,7 @@ def year_of(project: Project, year: int) -> Year:
     if not 1900 <= year < 2200:
         raise ValueError(f"year {year} is not from 1900 to 2199")
     return _year(
-        scheduled(project), year, project.place, free_days(project.brief), days_away(project.brief),
+        scheduled_windows(project), year, project.place, free_days(project.brief), days_away(project.brief),
         tuple((h.on, h.name) for h in project.brief.holidays),
     )  # fmt: skip
 
@@ -116,7 +116,7 @@ def _clock_h(calendar: Calendar, t: float, day: int) -> float:
     return (when.date() - calendar.date(day)).days * 24.0 + when.hour + when.minute / 60.0 + when.second / 3600.0
 
 
-def clock_words(hours: float) -> str:
+def hour_words(hours: float) -> str:
     """Hours past midnight as `22:30`; beyond 24 of the next day."""
     minutes = round(hours * 60.0)
     return f"{minutes // 60 % 24:02d}:{minutes % 60:02d}"
@@ -127,7 +127,7 @@ def year_rows(year: Year) -> list[list[str]]:
     heading = ["date", "day", "kind", "name", "sunrise", "sunset", *(s.words for s in year.scheduled)]
     rows = [heading]
     for d in year.days:
-        sun = ["" if x is None else clock_words(x) for x in (d.sunrise_h, d.sunset_h)]
-        opened = ["" if o is None else f"{clock_words(o[0])}-{clock_words(o[1])}" for o in d.open_h]
+        sun = ["" if x is None else hour_words(x) for x in (d.sunrise_h, d.sunset_h)]
+        opened = ["" if o is None else f"{hour_words(o[0])}-{hour_words(o[1])}" for o in d.open_h]
         rows.append([d.on.isoformat(), d.on.strftime("%a"), d.kind, d.name, *sun, *opened])
     return rows

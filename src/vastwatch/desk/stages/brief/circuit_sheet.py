@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from vastwatch.advice.checks.cautions import CAUTIONS
-from vastwatch.control.export.wiring_table import State, parallel_words, wiring_table
+from vastwatch.control.export.wiring_table import CircuitState, parallel_words, wiring_table
 from vastwatch.design.edits.wiring import match_conclusion
 from vastwatch.design.project import find
 from vastwatch.desk.shell.document import Document
@@ -69,7 +69,7 @@ class CircuitSheet(QDialog):
         leave = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(self.cure, QWidget(), leave, stretch=1))
 
-    def _cells(self, inputs, state: State, module: bool, fed: bool) -> list[str]:  # type: ignore[no-untyped-def]
+    def _cells(self, inputs, state: CircuitState, module: bool, fed: bool) -> list[str]:  # type: ignore[no-untyped-def]
         out = [i.on if on else i.off for i, on in zip(inputs, state.inputs)]
         out.append(self.tr("● lit") if state.lamps else self.tr("off"))
         out += [self.tr("alive") if state.module else self.tr("no power")] if module else []

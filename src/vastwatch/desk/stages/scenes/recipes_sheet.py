@@ -12,7 +12,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
 from vastwatch.control.export.device_sheet import device_sheet, sheet_rows
-from vastwatch.control.export.recipe_parts import Book
+from vastwatch.control.export.recipe_parts import RecipeBook
 from vastwatch.control.export.recipe_words import as_plain, book_rows, button_words, in_words
 from vastwatch.control.export.recipes import output_recipes, recipes_of
 from vastwatch.design.project import Convention, find
@@ -62,8 +62,8 @@ class RecipesSheet(QDialog):
         self.save = pressed(self.tr("Save…"), self._ask, self.tr("As text, JSON or CSV, by file extension"))
         self.close_ = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(QWidget(), self.copy, self.save, self.close_, stretch=0))
-        self.book: Book | None = None
-        self.others: list[Book] = []
+        self.book: RecipeBook | None = None
+        self.others: list[RecipeBook] = []
         self._show()
 
     def _name(self, *_: object) -> None:
@@ -105,7 +105,7 @@ class RecipesSheet(QDialog):
         self.text.setPlainText("\n".join(lines).strip())
 
     @property
-    def every(self) -> list[Book]:
+    def every(self) -> list[RecipeBook]:
         """The recipes of the room's ladder, and of what is no lamp there."""
         return [b for b in (self.book, *self.others) if b is not None]
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
-from vastwatch.control.export.year import Year, YearDay, clock_words, year_of, year_rows
+from vastwatch.control.export.year import Year, YearDay, hour_words, year_of, year_rows
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.parts import Choice, Count, label, pressed, row
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
@@ -188,11 +188,11 @@ class YearSheet(QDialog):
         kind = {"away": "vacation", "free": "day off"}.get(day.kind, day.kind)
         said = [day.on.strftime("%a %d %b"), day.name or self.tr(kind)]
         if day.sunrise_h is not None and day.sunset_h is not None:
-            sun = (clock_words(day.sunrise_h), clock_words(day.sunset_h))
+            sun = (hour_words(day.sunrise_h), hour_words(day.sunset_h))
             said.append(self.tr("sun {} to {}").format(*sun))
         opened = day.open_h[k] if k < len(day.open_h) else None
         if opened is not None:
-            said.append(self.tr("active {} to {}").format(clock_words(opened[0]), clock_words(opened[1])))
+            said.append(self.tr("active {} to {}").format(hour_words(opened[0]), hour_words(opened[1])))
         self.told.setText("   ".join(said))
 
     def _ask(self) -> None:
