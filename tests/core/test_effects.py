@@ -103,7 +103,7 @@ def test_the_rehearsal_holds_a_sitter_as_long_as_the_frames_do():
     seen = seen_fading(sub_keys(5, np.arange(n)), f, np.full(n, 0.9), begins, begins + stay, hold)
     mine, found = [], []
     for k in range(n):
-        rows = np.column_stack([seen.start, seen.end])[seen.of == k]
+        rows = np.column_stack([seen.start, seen.end])[seen.stay == k]
         rows = rows[np.argsort(rows[:, 0])] - begins[k]
         edges = np.concatenate([[[0.0, 0.0]], rows, [[stay, stay]]])
         long = edges[1:, 0] - np.maximum.accumulate(edges[:-1, 1]) - hold
@@ -123,7 +123,7 @@ def test_where_detections_are_dense_gaps_are_as_often_as_among_detections_drawn(
     n = 200
     a = np.arange(n) * 2 * stay
     seen = seen_at_rest(sub_keys(9, np.arange(n)), np.full(n, rate), a, a + stay, hold)
-    runs = np.bincount(seen.of, minlength=n) - 1
+    runs = np.bincount(seen.stay, minlength=n) - 1
     assert rate * hold > 6 and np.mean(drawn) > 5
     assert runs.mean() == pytest.approx(np.mean(drawn), abs=4 * np.std(drawn) / math.sqrt(len(drawn)))
 

@@ -26,7 +26,7 @@ from vastwatch.loops.movements import gaps_of
 from vastwatch.loops.notices import Rates, Walks, noticed_moving, noticed_resting, noticed_walking
 from vastwatch.people.routes import STEP
 from vastwatch.rehearsal.noticing.at_rest import DENSE
-from vastwatch.rehearsal.noticing.condensing import condensed
+from vastwatch.rehearsal.noticing.condensing import merge_notices
 from vastwatch.rehearsal.noticing.notices import WALK_HZ
 from vastwatch.sensing.reporting import hold_blind_merge, hold_merge
 
@@ -158,7 +158,7 @@ def rows_of(steps):
 @given(notices, st.floats(0.0, 15.0), st.sampled_from([0.0, 2.0, 8.0]))
 def test_what_counts_of_a_run_is_its_ends_and_what_lies_in_the_blind_time(steps, hold, blind):
     start, end = rows_of(steps)
-    kept, until = condensed(start, end, hold, blind)
+    kept, until = merge_notices(start, end, hold, blind)
     runs: list[list[int]] = []
     reach = -math.inf
     for k in range(len(start)):
@@ -199,7 +199,7 @@ def test_of_many_people_each_ones_notices_are_left_out_alone(people, hold, blind
     start, end, of = laid_out(people)
     kept, until, whose = loops.condensed(start, end, of, hold, blind)
     for k in range(len(people)):
-        alone = condensed(start[of == k], end[of == k], hold, blind)
+        alone = merge_notices(start[of == k], end[of == k], hold, blind)
         assert [x.tolist() for x in alone] == [kept[whose == k].tolist(), until[whose == k].tolist()]
 
 

@@ -33,7 +33,7 @@ from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
 from vastwatch.people.routes import STEP, floors, route
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.noticing.condensing import condensed
+from vastwatch.rehearsal.noticing.condensing import merge_notices
 from vastwatch.rehearsal.reports import notices_on, run_sensors
 from vastwatch.sensing.coverage import spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, SETTLING
@@ -193,7 +193,7 @@ def test_pir_reports_match_a_machine_with_a_clock(seed):
     for hold, rearm in ((5, 3), (0.5, 0), (20, 10)):
         fast = hold_blind_merge(notices, notices, hold, rearm)
         assert fast == pytest.approx(np.array(slow_pir(notices.tolist(), hold, rearm)))
-        assert hold_blind_merge(*condensed(notices, notices, hold, rearm), hold, rearm) == pytest.approx(fast)
+        assert hold_blind_merge(*merge_notices(notices, notices, hold, rearm), hold, rearm) == pytest.approx(fast)
     assert len(hold_blind_merge(np.empty(0), np.empty(0), 5, 3)) == 0
 
 

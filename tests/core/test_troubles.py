@@ -18,7 +18,7 @@ from vastwatch.design.records import Conclusion, Lamp, Sensor
 from vastwatch.devices.battery import battery_years
 from vastwatch.draws import at_ms, key_of, sub_keys, uniform
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.noticing.at_rest import pressed
+from vastwatch.rehearsal.noticing.at_rest import closed_intervals
 from vastwatch.rehearsal.troubles import (
     BACK_AFTER_S,
     SAYS_AGAIN_S,
@@ -123,12 +123,12 @@ def test_a_contact_bounces_as_often_as_it_is_said_to_after_it_has_closed():
 @pytest.mark.parametrize("margin", [0.75, 0.9, 1.0, 1.15, 1.3, 1.39])
 def test_a_doubtful_switch_is_closed_as_often_as_the_law_of_its_margin_says(margin):
     n, span = 400, 60_000.0
-    seen = pressed(sub_keys(9, np.arange(n)), np.full(n, margin), np.zeros(n), np.full(n, span), 0.0)
+    seen = closed_intervals(sub_keys(9, np.arange(n)), np.full(n, margin), np.zeros(n), np.full(n, span), 0.0)
     share = float((seen.end - seen.start).sum()) / n / span
     z = math.log(margin) / 0.113
     assert share == pytest.approx(0.5 * (1 + math.erf(z / math.sqrt(2))), abs=0.015)
-    order = np.lexsort((seen.start, seen.of))
-    begin, end, of = seen.start[order], seen.end[order], seen.of[order]
+    order = np.lexsort((seen.start, seen.stay))
+    begin, end, of = seen.start[order], seen.end[order], seen.stay[order]
     assert (end >= begin).all() and (end <= span).all()
     assert (begin[1:][of[1:] == of[:-1]] >= end[:-1][of[1:] == of[:-1]] - 1e-9).all()
 

@@ -21,17 +21,17 @@ from vastwatch.loops import notices as loops
 from vastwatch.people.routes import STEP
 from vastwatch.people.together import HouseholdBatch, MotionEvents, group_by_owner, household_batch, motion_events_in
 from vastwatch.people.truth import Truth
-from vastwatch.rehearsal.noticing.at_rest import DENSE, Seen, is_doubtful, pressed, seen_fading
+from vastwatch.rehearsal.noticing.at_rest import DENSE, SeenIntervals, closed_intervals, is_doubtful, seen_fading
 from vastwatch.rehearsal.noticing.notices import (
     SURE_HOLD_S,
     WALK_HZ,
-    Chances,
-    chances_of,
+    DetectionTable,
+    detection_table,
     false_key,
-    instants_set_off,
+    false_times,
     spots_noticed,
 )
-from vastwatch.rehearsal.noticing.nuisance import Weekly, of_lives
+from vastwatch.rehearsal.noticing.nuisance import Weekly, per_replicate
 from vastwatch.rehearsal.reports import (
     MOVING_HOLD_S,
     SensorRun,
@@ -136,7 +136,7 @@ def _noticed(
     the last are enough."""
     lives = tuple(truth.household for truth in truths)
     one, days = lives[0], truths[0].calendar.days
-    chances = chances_of(part, level, one.book, one.people)
+    chances = detection_table(part, level, one.book, one.people)
     spots = spots_noticed(part, level, one)
     # The same for everybody in each life, one life after the other.
     bearing = np.tile(chances.who, len(lives))
@@ -155,7 +155,7 @@ def _noticed(
 def _walking(
     part: MountedSensor,
     every: HouseholdBatch,
-    c: Chances,
+    c: DetectionTable,
     bearing: Ints,
     many: int,
     keys: tuple[Keys, Keys],
@@ -173,14 +173,14 @@ def _walking(
     return _Found(t, t, True, who, many)
 
 
-def _moving(moved: MotionEvents, c: Chances, bearing: Ints, many: int, keys: Keys) -> _Found:
+def _moving(moved: MotionEvents, c: DetectionTable, bearing: Ints, many: int, keys: Keys) -> _Found:
     """Instants at which a small movement is noticed."""
     hit = loops.noticed_moving(moved.t, moved.spot, moved.large, moved.of, bearing, c.large, c.small, keys)
     t = moved.t[hit]
     return _Found(t, t, True, moved.of[hit], many)
 
 
-def _resting(every: HouseholdBatch, c: Chances, bearing: Ints, many: int, hold: float, keys: Keys) -> _Found:
+def _resting(every: HouseholdBatch, c: DetectionTable, bearing: Ints, many: int, hold: float, keys: Keys) -> _Found:
     """Stretches during which somebody at rest is seen: see `notices`."""
     place = bearing[every.stay_of], every.stays.spot
     rates, margin = c.still[place], c.margin[place]
@@ -190,21 +190,21 @@ def _resting(every: HouseholdBatch, c: Chances, bearing: Ints, many: int, hold: 
     keys = sub_keys(sub_keys(keys[of], stays.tag), stays.day)
     a, b = stays.since, stays.until
     if doubtful.any():
-        seen = pressed(keys, margin[some], a, b, hold)
+        seen = closed_intervals(keys, margin[some], a, b, hold)
     elif c.fading is None:
         seen = _at_rest(keys, rates[some], a, b, hold)
     else:
         seen = seen_fading(keys, c.fading, c.near[place][some], a, b, hold, _at_rest)
-    return _Found(seen.start, seen.end, False, of[seen.of], many, ordered=not doubtful.any())
+    return _Found(seen.start, seen.end, False, of[seen.stay], many, ordered=not doubtful.any())
 
 
-def _at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Seen:
-    return Seen(*loops.noticed_resting(keys, rate, a, b, float(hold), DENSE))
+def _at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> SeenIntervals:
+    return SeenIntervals(*loops.noticed_resting(keys, rate, a, b, float(hold), DENSE))
 
 
 def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth]) -> Iterator[_Found]:
     """What triggers it falsely in each life."""
-    each = of_lives(weekly, truths[0].calendar)
+    each = per_replicate(weekly, truths[0].calendar)
     sources = [s for of in each for s in of]
     if not sources:
         return
@@ -212,7 +212,7 @@ def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth
     hazards = {h: k for k, h in enumerate(dict.fromkeys(s.hazard for s in sources))}
     names = ((truth.household.seed, part.sensor.id, part.device.family) for truth in truths)
     keys = np.array([[false_key(name, h) for h in hazards] for name in names], np.uint64)
-    t, which = instants_set_off(sources, keys[life, [hazards[s.hazard] for s in sources]])
+    t, which = false_times(sources, keys[life, [hazards[s.hazard] for s in sources]])
     yield _Found(t, t, True, life[which], 1, ordered=False)
 
 

@@ -35,7 +35,7 @@ from vastwatch.draws import key_of
 from vastwatch.memo import MEMO, memoised
 from vastwatch.people.routes import RouteTable
 from vastwatch.people.truth import There, Truth
-from vastwatch.rehearsal.noticing.notices import chances_of_large_movements
+from vastwatch.rehearsal.noticing.notices import large_motion_probability
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.rehearsal.troubles import lost_share, powered
 from vastwatch.rehearsal.wishes import pressed_in
@@ -224,7 +224,7 @@ def _chances(
     """How readily each of some sensors notices somebody who waves, by how heavy they are and at which spot, (sensors,
     kgs, spots)."""
     return np.array(
-        [[chances_of_large_movements(m, book, level, kg) for kg in kgs] for m, level in zip(mounted, levels)]
+        [[large_motion_probability(m, book, level, kg) for kg in kgs] for m, level in zip(mounted, levels)]
     ).reshape(len(mounted), len(kgs), len(book.spots))
 
 

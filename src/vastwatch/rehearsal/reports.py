@@ -24,9 +24,9 @@ from vastwatch.design.relations import level_number
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, exclude_from_size, is_memoised, memoised
 from vastwatch.people.truth import HouseholdDays, Truth
-from vastwatch.rehearsal.noticing.condensing import condensed
+from vastwatch.rehearsal.noticing.condensing import merge_notices
 from vastwatch.rehearsal.noticing.notices import Notices, by_day, notices_of, spots_noticed
-from vastwatch.rehearsal.noticing.nuisance import Weekly, false_in_each, of_day, week_of
+from vastwatch.rehearsal.noticing.nuisance import Weekly, sources_on_day, week_index, weekly_false_sources
 from vastwatch.rehearsal.room_sensors.room_told import told_of_room
 from vastwatch.rehearsal.tracking.targets import Targets, Watched, targets_of
 from vastwatch.rehearsal.tracking.zone_reports import Zoning, watched_by, zone_rows, zone_signals, zoning_of
@@ -233,7 +233,7 @@ def wanted_of_each(project: Project, sensor: Sensor, truths: Sequence[Truth]) ->
     few = truths[0].calendar.days <= ASKED_DAYS
     mounted, level, zoning = _as_set(project, sensor, few or sensor.id in _read_by_zone(project))
     calendars = [truth.calendar for truth in truths]
-    each = (false_in_each(project, part, calendars) for part in each_part(mounted))
+    each = (weekly_false_sources(project, part, calendars) for part in each_part(mounted))
     return [Wanted(mounted, level, false, zoning) for false in zip(*each)]
 
 
@@ -327,7 +327,7 @@ def own_hold_s(mounted: MountedSensor) -> float:
 
 def _key(what: str, mounted: MountedSensor, level: int, truth: Truth, day: int, weekly: Weekly) -> tuple[object, ...]:
     """By what a day of a sensor is kept: all it reads, and not how many days were asked for."""
-    return what, mounted, level, truth.household, day, weekly[week_of(day)]
+    return what, mounted, level, truth.household, day, weekly[week_index(day)]
 
 
 def _hear(
@@ -353,7 +353,7 @@ def _hear(
 def _noticed(
     mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: HouseholdDays
 ) -> Notices:
-    false = tuple(f for d in range(first, last) for f in of_day(weekly, truth.calendar, d))
+    false = tuple(f for d in range(first, last) for f in sources_on_day(weekly, truth.calendar, d))
     return notices_of(mounted, level, truth.household, lives, false, own_hold_s(mounted))
 
 
@@ -367,7 +367,7 @@ def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: We
 def _heard(mounted: MountedSensor, n: Notices) -> Heard:
     hold = own_hold_s(mounted)
     _, blind = hold_and_blind_s(mounted, hold) or (hold, 0.0)
-    start, end = condensed(n.start, n.end, hold, blind)
+    start, end = merge_notices(n.start, n.end, hold, blind)
     moving = hold_merge(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
     return Heard(start, end, moving)
 

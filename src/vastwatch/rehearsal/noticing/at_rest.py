@@ -32,20 +32,20 @@ SHIFTS, SHIFT_S, DOUBT_SPREADS = 0.113, 600.0, 3.0
 BREATH, BREATH_S = 0.02, 4.0
 
 
-class Seen(NamedTuple):
+class SeenIntervals(NamedTuple):
     """Stretches [start, end) in which somebody is seen, in no order, and of which stay each is; all (m,)."""
 
     start: Array
     end: Array
-    of: Ints
+    stay: Ints
 
 
-def seen_at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Seen:
+def seen_at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> SeenIntervals:
     """Stretches of some stays [a, b) with detections at a rate per second, by keys of their own; all (n,)."""
     dense = rate * hold > DENSE
     sparse = np.flatnonzero(~dense)
     each, which = poisson_times_batch(keys[sparse], rate[sparse], a[sparse], b[sparse])
-    out = [Seen(each, each, sparse[which])]
+    out = [SeenIntervals(each, each, sparse[which])]
     left = np.flatnonzero(dense)
     t = a[left] + exponential(keys[left], 0) / rate[left]
     n = 0
@@ -53,18 +53,18 @@ def seen_at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Se
         t = t[some]
         # The last detection before the next gap that is too long.
         until = np.minimum(t + exponential(keys[left], n + 1) * _mean_run(rate[left], hold), b[left])
-        out.append(Seen(t, until, left))
+        out.append(SeenIntervals(t, until, left))
         n += 2
         t = until + hold + exponential(keys[left], n) / rate[left]
-    return Seen(*(np.concatenate(column) for column in zip(*out)))
+    return SeenIntervals(*(np.concatenate(column) for column in zip(*out)))
 
 
-AtRest = Callable[[Keys, Array, Array, Array, float], Seen]
+AtRest = Callable[[Keys, Array, Array, Array, float], SeenIntervals]
 
 
 def seen_fading(
     keys: Keys, fading: Fading, near: Array, a: Array, b: Array, hold: float, at_rest: AtRest = seen_at_rest
-) -> Seen:
+) -> SeenIntervals:
     """The same of somebody whose echo fades, at distances that are a share of the range on them; `at_rest` draws what
     is seen while it is as it is."""
     weakest = fading.rate(near, -SPREADS * FADE_DB)
@@ -79,7 +79,7 @@ def seen_fading(
     some = np.flatnonzero(rate > 0)
     own = sub_keys(keys[stay[some]], k[some])
     seen = at_rest(own, rate[some], begin[some], end[some], hold)
-    return seen._replace(of=stay[some[seen.of]])
+    return seen._replace(stay=stay[some[seen.stay]])
 
 
 def is_doubtful(margin: Array) -> NDArray[np.bool_]:
@@ -88,7 +88,7 @@ def is_doubtful(margin: Array) -> NDArray[np.bool_]:
     return (margin > np.exp(-far)) & (margin < np.exp(far))
 
 
-def pressed(keys: Keys, margin: Array, a: Array, b: Array, hold: float) -> Seen:
+def closed_intervals(keys: Keys, margin: Array, a: Array, b: Array, hold: float) -> SeenIntervals:
     """Stretches of some stays [a, b) in which a switch under somebody is closed, gaps of up to the hold bridged.
 
     As they shift, which they do SHIFT_S apart on average, the pressure on it is e^(SHIFTS z) of the usual, z normal.
@@ -112,7 +112,7 @@ def pressed(keys: Keys, margin: Array, a: Array, b: Array, hold: float) -> Seen:
         rows.append(np.column_stack([opens, np.minimum(opens + BREATH_S / 2, t)]))
         whose.append(np.full(len(opens), who))
     found = np.concatenate(rows)
-    return Seen(found[:, 0], found[:, 1], np.concatenate(whose))
+    return SeenIntervals(found[:, 0], found[:, 1], np.concatenate(whose))
 
 
 def _mean_run(rate: Any, hold: float) -> Any:

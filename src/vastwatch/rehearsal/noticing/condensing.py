@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 
-def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
+def merge_notices(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
     """Notices, sorted by start, less those that no report can depend on.
 
     Within a run (no gap longer than the hold) only its first instant, its last end, and what lies within the device's

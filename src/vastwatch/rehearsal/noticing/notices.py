@@ -17,7 +17,7 @@ from vastwatch.draws import Keys, at_ms, key_of, poisson_times_batch, sub_keys, 
 from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, Along, RouteTable
 from vastwatch.people.truth import Household, HouseholdDays
-from vastwatch.rehearsal.noticing.at_rest import is_doubtful, pressed, seen_at_rest, seen_fading
+from vastwatch.rehearsal.noticing.at_rest import closed_intervals, is_doubtful, seen_at_rest, seen_fading
 from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker, body_of
 from vastwatch.sensing.model import MountedSensor, StayDetection, model_of, stay_detection, walker_rate
@@ -59,7 +59,7 @@ def notices_of(
     mounted: MountedSensor,
     level: int,
     household: Household,
-    lives: HouseholdDays,
+    household_days: HouseholdDays,
     false: tuple[FalseSource, ...],
     hold: float,
 ) -> Notices:
@@ -69,19 +69,19 @@ def notices_of(
     """
     name = (household.seed, mounted.sensor.id, mounted.device.family)
     book = household.book
-    chances = chances_of(mounted, level, book, lives.people)
+    chances = detection_table(mounted, level, book, household_days.people)
     found = [
-        _walks(mounted, lives, chances, name),
-        _minor(lives, chances, name),
-        _still(lives, chances, max(hold, SURE_HOLD_S), name),
+        _walks(mounted, household_days, chances, name),
+        _minor(household_days, chances, name),
+        _still(household_days, chances, max(hold, SURE_HOLD_S), name),
         false_notices(false, name),
     ]
     start, end, source, moving = (np.concatenate(columns) for columns in zip(*found))
     order = np.argsort(start, kind="stable")
-    return Notices(start[order], np.minimum(end[order], lives.end), source[order], moving[order])
+    return Notices(start[order], np.minimum(end[order], household_days.end), source[order], moving[order])
 
 
-class Chances(NamedTuple):
+class DetectionTable(NamedTuple):
     """How well a sensor notices each bearing of people: `who` gives each person's bearing (row of the others).
 
     `walk`: notices per second at every sample (at 1 m/s where that counts) of those routes on which anything is
@@ -114,17 +114,19 @@ def _bearings(mounted: MountedSensor, people: tuple[Person, ...]) -> tuple[tuple
     return tuple((p.kind == "pet", p.body_kg if by_weight else ADULT_KG) for p in people)
 
 
-def chances_of(mounted: MountedSensor, level: int, book: RouteTable, people: tuple[Person, ...]) -> Chances:
+def detection_table(
+    mounted: MountedSensor, level: int, routes: RouteTable, people: tuple[Person, ...]
+) -> DetectionTable:
     """How well a sensor on a level (by elevation) notices people on all routes known so far, and at the spots."""
-    return _chances(mounted, level, book, len(book.routes), _bearings(mounted, people))
+    return _chances(mounted, level, routes, len(routes.routes), _bearings(mounted, people))
 
 
 @memoised
 def _chances(
-    mounted: MountedSensor, level: int, book: RouteTable, routes: int, bearings: tuple[tuple[bool, float], ...]
-) -> Chances:
+    mounted: MountedSensor, level: int, routes: RouteTable, n_routes: int, bearings: tuple[tuple[bool, float], ...]
+) -> DetectionTable:
     distinct = sorted(set(bearings)) or [(False, ADULT_KG)]
-    along = book.along(routes)
+    along = routes.along(n_routes)
     here = along.on(level)
     seen_here = np.zeros((len(distinct), len(here)))
     for k, (pet, kg) in enumerate(distinct):
@@ -132,15 +134,17 @@ def _chances(
             walker = Walker(PET if pet else STANDING, 1.0, None, along.heading[here], kg, along.pace[here])
             seen_here[k] = walker_rate(mounted, along.points[here], walker)
     walk, base, since, until = _where_noticed(seen_here, here, along)
-    large, small, still, near, margin = (np.zeros((len(distinct), len(book.spots))) for _ in range(5))
+    large, small, still, near, margin = (np.zeros((len(distinct), len(routes.spots))) for _ in range(5))
     fading = None
     for k, (pet, kg) in enumerate(distinct):
-        seen = _stay_chances(mounted, book, level, pet, kg)
+        seen = _stay_chances(mounted, routes, level, pet, kg)
         large[k], small[k], still[k], fading = seen.large, seen.small, seen.still_per_s, seen.fading or fading
         near[k] = np.inf if seen.range_ratio is None else seen.range_ratio
         margin[k] = 0.0 if seen.margin is None else seen.margin
     who = np.array([distinct.index(b) for b in bearings], int)
-    return Chances(who, base, along.samples, along.out, walk, since, until, large, small, still, near, margin, fading)
+    return DetectionTable(
+        who, base, along.samples, along.out, walk, since, until, large, small, still, near, margin, fading
+    )
 
 
 def _where_noticed(seen: Array, here: Ints, along: Along) -> tuple[Array, Ints, Ints, Ints]:
@@ -164,23 +168,23 @@ def _where_noticed(seen: Array, here: Ints, along: Along) -> tuple[Array, Ints, 
 
 
 @memoised
-def _stay_chances(mounted: MountedSensor, book: RouteTable, level: int, pet: bool, kg: float) -> StayDetection:
+def _stay_chances(mounted: MountedSensor, routes: RouteTable, level: int, pet: bool, kg: float) -> StayDetection:
     """How somebody at each spot is noticed: not at all where people leave the building, for they are gone."""
-    n = len(book.spots)
+    n = len(routes.spots)
     large, small, still, near, margin = np.zeros(n), np.zeros(n), np.zeros(n), np.full(n, np.inf), np.zeros(n)
     fading = None
-    bodies = [BODIES["pet"] if pet else body_of(s.posture, s.activity) for s in book.spots]
+    bodies = [BODIES["pet"] if pet else body_of(s.posture, s.activity) for s in routes.spots]
     for body in sorted(set(bodies)):
         mine = np.array(
             [
-                i for i, s in enumerate(book.spots)
-                if book.spot_level[i] == level and bodies[i] == body and s.activity != "away"
+                i for i, s in enumerate(routes.spots)
+                if routes.spot_level[i] == level and bodies[i] == body and s.activity != "away"
             ], int,
         )  # fmt: skip
         if len(mine) == 0:
             continue
-        at = np.array([book.spots[i].at for i in mine], float)
-        facing = np.array([book.spots[i].facing for i in mine], float)
+        at = np.array([routes.spots[i].at for i in mine], float)
+        facing = np.array([routes.spots[i].facing for i in mine], float)
         seen = stay_detection(mounted, at, Stayer(body, facing, kg))
         large[mine], small[mine], still[mine], fading = seen.large, seen.small, seen.still_per_s, seen.fading
         near[mine] = np.inf if seen.range_ratio is None else seen.range_ratio
@@ -198,33 +202,33 @@ def spots_noticed(mounted: MountedSensor, level: int, household: Household) -> N
 
 
 @memoised
-def chances_of_large_movements(mounted: MountedSensor, book: RouteTable, level: int, kg: float) -> Array:
+def large_motion_probability(mounted: MountedSensor, routes: RouteTable, level: int, kg: float) -> Array:
     """The chance, for each spot, that a sensor on a level (by elevation) notices a large movement of an adult there."""
-    return _stay_chances(mounted, book, level, False, kg).large
+    return _stay_chances(mounted, routes, level, False, kg).large
 
 
 Found = tuple[Array, Array, Ids, NDArray[np.bool_]]
 
 
-def _found(start: Array, end: Array, who: Ints, lives: HouseholdDays, moving: bool) -> Found:
-    ids = np.array([p.id for p in lives.people], object)
+def _found(start: Array, end: Array, who: Ints, household_days: HouseholdDays, moving: bool) -> Found:
+    ids = np.array([p.id for p in household_days.people], object)
     return start, end, ids[who] if len(ids) else np.zeros(0, object), np.full(len(start), moving)
 
 
-def _keys(lives: HouseholdDays, *names: object) -> NDArray[np.uint64]:
+def _keys(household_days: HouseholdDays, *names: object) -> NDArray[np.uint64]:
     """A key for each person."""
-    return np.array([key_of(*names, p.id) for p in lives.people], np.uint64)
+    return np.array([key_of(*names, p.id) for p in household_days.people], np.uint64)
 
 
-def _walks(mounted: MountedSensor, lives: HouseholdDays, c: Chances, name: tuple[object, ...]) -> Found:
+def _walks(mounted: MountedSensor, household_days: HouseholdDays, c: DetectionTable, name: tuple[object, ...]) -> Found:
     """Instants at which a walker is noticed."""
-    w = lives.joined
-    bearing = c.who[lives.walk_person]
+    w = household_days.joined
+    bearing = c.who[household_days.walk_person]
     some = np.flatnonzero(c.until[bearing, w.walk_route] >= 0) if len(w.walk_route) else np.zeros(0, int)
     leave, arrive, out, route, speed = (
         x[some] for x in (w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed)
     )
-    who = lives.walk_person[some]
+    who = household_days.walk_person[some]
     # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks. Only
     # those are taken at which they are where anything is noticed, and one sample beside.
     step, reach = STEP / speed, (bearing[some], route)
@@ -233,14 +237,14 @@ def _walks(mounted: MountedSensor, lives: HouseholdDays, c: Chances, name: tuple
     # At the ends of a route they stand where it begins or leads to for as long as they are there.
     near = np.where(c.since[reach] == 0, leave, np.maximum(leave, near))
     far = np.where(c.until[reach] == c.samples[route] - 1, arrive, np.minimum(arrive, far))
-    first = np.floor(np.maximum(near, lives.begin) * WALK_HZ).astype(np.int64)
-    last = np.floor(np.minimum(far, lives.end) * WALK_HZ).astype(np.int64)
+    first = np.floor(np.maximum(near, household_days.begin) * WALK_HZ).astype(np.int64)
+    last = np.floor(np.minimum(far, household_days.end) * WALK_HZ).astype(np.int64)
     count = np.maximum(last - first + 1, 0)
     walk = np.repeat(np.arange(len(count)), count)
     tick = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + first[walk]
     person = who[walk]
-    t = (tick + uniform(_keys(lives, *name, "look")[person], tick)) / WALK_HZ if len(walk) else np.empty(0)
-    inside = (t >= np.maximum(leave, lives.begin)[walk]) & (t < np.minimum(arrive, lives.end)[walk])
+    t = (tick + uniform(_keys(household_days, *name, "look")[person], tick)) / WALK_HZ if len(walk) else np.empty(0)
+    inside = (t >= np.maximum(leave, household_days.begin)[walk]) & (t < np.minimum(arrive, household_days.end)[walk])
     t, walk, tick, person = t[inside], walk[inside], tick[inside], person[inside]
     length = c.samples[route] - 1
     sample = c.out[route[walk]] + np.floor((t - out[walk]) * speed[walk] / STEP).astype(int)
@@ -249,44 +253,47 @@ def _walks(mounted: MountedSensor, lives: HouseholdDays, c: Chances, name: tuple
     model = model_of(mounted.device.family)
     if model is not None and model.by_speed:
         rate = rate * speed[walk]
-    hit = uniform(_keys(lives, *name, "walk")[person], tick) < -np.expm1(-rate / WALK_HZ) if len(t) else t > 0
-    return _found(t[hit], t[hit], person[hit], lives, True)
+    hit = uniform(_keys(household_days, *name, "walk")[person], tick) < -np.expm1(-rate / WALK_HZ) if len(t) else t > 0
+    return _found(t[hit], t[hit], person[hit], household_days, True)
 
 
-def _minor(lives: HouseholdDays, c: Chances, name: tuple[object, ...]) -> Found:
+def _minor(household_days: HouseholdDays, c: DetectionTable, name: tuple[object, ...]) -> Found:
     """Instants at which a small movement is noticed."""
-    w = lives.joined
+    w = household_days.joined
     if len(w.minor_t) == 0:
-        return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, True)
+        return _found(np.empty(0), np.empty(0), np.zeros(0, int), household_days, True)
     # Of the movements at all spots, those at the spots where any is noticed.
-    at = lives.minor_at(np.flatnonzero(((c.large > 0) | (c.small > 0)).any(axis=0)))
-    bearing, spot = c.who[lives.motion_person[at]], w.minor_spot[at]
+    at = household_days.minor_at(np.flatnonzero(((c.large > 0) | (c.small > 0)).any(axis=0)))
+    bearing, spot = c.who[household_days.motion_person[at]], w.minor_spot[at]
     chance = np.where(w.minor_large[at], c.large[bearing, spot], c.small[bearing, spot])
     some = at[chance > 0]
-    t, who = w.minor_t[some], lives.motion_person[some]
-    hit = uniform(_keys(lives, *name, "minor")[who], at_ms(t)) < chance[chance > 0]
-    return _found(t[hit], t[hit], who[hit], lives, True)
+    t, who = w.minor_t[some], household_days.motion_person[some]
+    hit = uniform(_keys(household_days, *name, "minor")[who], at_ms(t)) < chance[chance > 0]
+    return _found(t[hit], t[hit], who[hit], household_days, True)
 
 
-def _still(lives: HouseholdDays, c: Chances, hold: float, name: tuple[object, ...]) -> Found:
+def _still(household_days: HouseholdDays, c: DetectionTable, hold: float, name: tuple[object, ...]) -> Found:
     """Stretches during which somebody at rest is seen without a gap longer than the device's own hold. They know no
     yesterday: each stay begins anew at midnight."""
-    w = lives.joined
+    w = household_days.joined
     if len(w.stay_spot) == 0:
-        return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, False)
-    place = c.who[lives.stay_person], w.stay_spot
+        return _found(np.empty(0), np.empty(0), np.zeros(0, int), household_days, False)
+    place = c.who[household_days.stay_person], w.stay_spot
     rates, margin = c.still[place], c.margin[place]
     doubtful = is_doubtful(margin)
     some = np.flatnonzero((rates > 0) | doubtful)
-    keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_person[some]], w.stay_tag[some]), w.stay_day[some])
-    a, b, who = w.stay_from[some], w.stay_to[some], lives.stay_person[some]
+    keys = sub_keys(
+        sub_keys(_keys(household_days, *name, "still")[household_days.stay_person[some]], w.stay_tag[some]),
+        w.stay_day[some],
+    )
+    a, b, who = w.stay_from[some], w.stay_to[some], household_days.stay_person[some]
     if doubtful.any():
-        seen = pressed(keys, margin[some], a, b, hold)
+        seen = closed_intervals(keys, margin[some], a, b, hold)
     elif c.fading is None:
         seen = seen_at_rest(keys, rates[some], a, b, hold)
     else:
         seen = seen_fading(keys, c.fading, c.near[place][some], a, b, hold)
-    return _found(seen.start, seen.end, who[seen.of], lives, False)
+    return _found(seen.start, seen.end, who[seen.stay], household_days, False)
 
 
 def false_notices(sources: tuple[FalseSource, ...], name: tuple[object, ...]) -> Found:
@@ -294,7 +301,7 @@ def false_notices(sources: tuple[FalseSource, ...], name: tuple[object, ...]) ->
     if not sources:
         return np.empty(0), np.empty(0), np.zeros(0, object), np.zeros(0, bool)
     named = {h: false_key(name, h) for h in {s.hazard for s in sources}}
-    t, of = instants_set_off(sources, np.array([named[s.hazard] for s in sources], np.uint64))
+    t, of = false_times(sources, np.array([named[s.hazard] for s in sources], np.uint64))
     hazards = np.array([s.hazard for s in sources], object)
     return t, t, hazards[of], np.ones(len(t), bool)
 
@@ -304,7 +311,7 @@ def false_key(name: tuple[object, ...], hazard: str) -> int:
     return key_of(*name, "false", hazard)
 
 
-def instants_set_off(sources: Sequence[FalseSource], keys: Keys) -> tuple[Array, Ints]:
+def false_times(sources: Sequence[FalseSource], keys: Keys) -> tuple[Array, Ints]:
     """Instants at which some sources set a sensor off, and which each was; by keys of theirs."""
     keys = sub_keys(keys, np.array([s.day for s in sources]))
     rate, begin, end = (np.array(column, float) for column in zip(*((s.rate, s.begin, s.end) for s in sources)))

@@ -23,7 +23,7 @@ _Falsely = tuple[str, float, tuple[tuple[float, float], ...], frozenset[int]]
 Weekly = tuple[tuple[_Falsely, ...], ...]
 
 
-def false_in_each(project: Project, mounted: MountedSensor, calendars: Sequence[Calendar]) -> list[Weekly]:
+def weekly_false_sources(project: Project, mounted: MountedSensor, calendars: Sequence[Calendar]) -> list[Weekly]:
     """What triggers a part of a sensor falsely in each week of some calendars that differ in their weather alone."""
     one = calendars[0]
     if not any(every := _rates_by_week(project, mounted, one.begin, one.days)):
@@ -76,17 +76,17 @@ def _clear_in_week(place: Place, calendar: Calendar, first: int) -> tuple[int, .
     return tuple(d for d in _week(calendar, first) if is_clear(*here, calendar.date(d), calendar.weather_seed))
 
 
-def week_of(day: int) -> int:
+def week_index(day: int) -> int:
     """Which week a day lies in."""
     return day // SUN_DAYS
 
 
-def of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
+def sources_on_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
     """The sources of one day, with its instants."""
-    return tuple(_source(it, calendar, day) for it in weekly[week_of(day)] if day in it[3])
+    return tuple(_source(it, calendar, day) for it in weekly[week_index(day)] if day in it[3])
 
 
-def of_lives(weekly: Sequence[Weekly], calendar: Calendar) -> list[list[FalseSource]]:
+def per_replicate(weekly: Sequence[Weekly], calendar: Calendar) -> list[list[FalseSource]]:
     """The sources of all days of some lives, whose calendars differ from this one in their weather alone."""
     known: dict[tuple[str, int], FalseSource] = {}
 
@@ -96,7 +96,7 @@ def of_lives(weekly: Sequence[Weekly], calendar: Calendar) -> list[list[FalseSou
         return known[it[0], day]
 
     days = range(calendar.days)
-    return [[source(it, d) for d in days for it in weeks[week_of(d)] if d in it[3]] for weeks in weekly]
+    return [[source(it, d) for d in days for it in weeks[week_index(d)] if d in it[3]] for weeks in weekly]
 
 
 def _source(it: _Falsely, calendar: Calendar, day: int) -> FalseSource:
