@@ -98,9 +98,9 @@ def test_the_curve_of_the_sample_is_its_rehearsal_at_every_hold(demo, room):
     for hold in (5.0, 60.0, 247.0, 1500.0):
         scores = rehearse(set_hold(demo, f"presence-{room}", hold), 7, 1).scores[room]
         drops, dark_min, idle_h = curve.at(hold)
-        assert drops == pytest.approx(scores.drops, abs=1e-9)
+        assert drops == pytest.approx(scores.false_offs, abs=1e-9)
         assert dark_min == pytest.approx(scores.dark_min, abs=1e-8)
-        assert idle_h == pytest.approx(scores.idle_h, abs=1e-9)
+        assert idle_h == pytest.approx(scores.wasted_h, abs=1e-9)
 
 
 def test_a_first_look_takes_the_shortest_legal_hold_that_these_days_bear_out(demo):
@@ -132,7 +132,7 @@ def test_an_all_of_under_a_hold_is_tuned_too(room):
     )
     curve = timing_curve(project, "big", days=3)
     scores = rehearse(project, 3, 1).scores["big"]
-    assert curve.at(60.0)[0] == pytest.approx(scores.drops)
+    assert curve.at(60.0)[0] == pytest.approx(scores.false_offs)
     assert hold_of(expr) == 60
 
 
@@ -217,7 +217,7 @@ def test_remedies_are_rehearsed_and_the_best_comes_first(demo):
         assert t.before == r.scores["throwing"]
         # The promise is what a rehearsal of the changed project gives.
         assert rehearse(t.project, 7, 1).scores["throwing"] == t.after
-        assert t.after.drops < t.before.drops
+        assert t.after.false_offs < t.before.false_offs
         hold = hold_of(presence_of(t.project, "throwing").expr)
         was, now = (held_out(p, "throwing", h, seeds=t.others[1].seeds) for p, h in ((demo, 300.0), (t.project, hold)))
         assert t.others == (was, now) and now.drops_per_week < was.drops_per_week and 1 not in now.seeds
@@ -272,7 +272,7 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     assert not list(faults_of(best.project))
     # The promise of the hold is kept by a rehearsal: with presence in place, that hold drops less than now.
     tried = set_hold(best.project, presence_of(best.project, "box").id, best.hold_s)
-    assert rehearse(tried, 7, 1).scores["box"].drops < 1
+    assert rehearse(tried, 7, 1).scores["box"].false_offs < 1
 
 
 def test_what_hangs_there_already_counts(demo):

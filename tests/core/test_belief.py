@@ -170,9 +170,9 @@ def test_a_believed_light_is_rehearsed_with_people_who_wave(demo):
         demo, "presence-sitting", Belief(of=(Report(sensor="pir-sitting"), Report(sensor="radar-sitting")))
     )
     mine, theirs = (rehearse(p, 7, 2).scores["sitting"] for p in (believed, demo))
-    assert mine.dark_min > 0 and mine.idle_h < theirs.idle_h and mine.waves > 0
+    assert mine.dark_min > 0 and mine.wasted_h < theirs.wasted_h and mine.waves > 0
     # Surer that nobody is there before it goes off: fewer drops, and no less burning.
     expr = find(believed.presences, "presence-sitting").expr
     surer = set_expr(believed, "presence-sitting", replace(expr, off_below=0.01))
     sure = rehearse(surer, 7, 2).scores["sitting"]
-    assert sure.dark_min <= mine.dark_min and sure.idle_h >= mine.idle_h
+    assert sure.dark_min <= mine.dark_min and sure.wasted_h >= mine.wasted_h

@@ -257,4 +257,4 @@ def test_a_latch_in_a_room_with_a_contact_keeps_whoever_sits_still(room):
     held = set_expr(project, "here", Hold(of=latch.motion, seconds=20.0))
     latched = set_expr(project, "here", short)
     a, b = (rehearse(p, 7, 1).scores["big"] for p in (held, latched))
-    assert b.drops < 0.5 * a.drops
+    assert b.false_offs < 0.5 * a.false_offs

@@ -211,7 +211,7 @@ def test_groups_are_all_incidents_once_and_told_by_what_they_save(demo):
         assert sorted((i.at, i.kind) for g in told for i in g.incidents) == sorted((i.at, i.kind) for _, i in mine)
         scores = r.scores[room]
         for g in told:
-            most = 60.0 * scores.dark_min if g.kind in ("dropped", "late") else 3600.0 * scores.idle_h
+            most = 60.0 * scores.dark_min if g.kind in ("dropped", "late") else 3600.0 * scores.wasted_h
             assert g.saves_s is None or 0 <= g.saves_s <= most + 1e-6
         dark = [g.weight for g in told if g.kind in ("dropped", "late")]
         assert dark == sorted(dark, reverse=True)
@@ -230,7 +230,7 @@ def test_a_cure_changes_the_scores_by_what_is_printed(demo):
                 other = rehearse(it.project, 7, 1)
                 now, then = r.scores[room], other.scores[room]
                 dark = kind in ("dropped", "late")
-                less = 60.0 * (now.dark_min - then.dark_min) if dark else 3600.0 * (now.idle_h - then.idle_h)
+                less = 60.0 * (now.dark_min - then.dark_min) if dark else 3600.0 * (now.wasted_h - then.wasted_h)
                 # To one incident; where furniture is gone people walk other ways as well.
                 slack = 2 if it.lever == "obstacle" else 1
                 longest = slack * max(i.duration_s for _, i in mine if i.kind == kind)

@@ -363,7 +363,7 @@ def test_who_is_left_in_the_dark_by_unequal_holds_waves_too(room):
     assert rehearse(project, 3, 1).scores["big"].waves > 0
     # Of one sensor the shorter hold adds nothing, so that it is as with the longer one alone, but for the luck of waves.
     a, b = (rehearse(p, 7, 1).scores["big"] for p in (project, plain))
-    assert a.drops == pytest.approx(b.drops, rel=0.15) and a.dark_min == pytest.approx(b.dark_min, rel=0.15)
+    assert a.false_offs == pytest.approx(b.false_offs, rel=0.15) and a.dark_min == pytest.approx(b.dark_min, rel=0.15)
 
 
 def test_causes_are_inquired_into_with_all_that_is_named(demo):

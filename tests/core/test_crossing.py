@@ -277,7 +277,7 @@ def test_the_last_sensor_of_a_room_leaves_its_ladder_waiting_and_the_next_takes_
     run = rehearse(bare, 2)
     assert sum(run.house.lit[x].total() for x in lamps) == 0
     # Whoever passes there in the dark has no light, and is said to have none.
-    assert run.scores["landing"].dark_min > 1 and run.scores["landing"].idle_h == 0
+    assert run.scores["landing"].dark_min > 1 and run.scores["landing"].wasted_h == 0
     again, sensor = add_sensor(bare, device("pir-ceiling-6"), "upper", (5.9, 4.5, 2.4), 0.0, -90.0)
     assert sensors_of(presence_of(again, "landing")) == (sensor.id,) and again.rules is demo.rules
     assert not list(untold(again)) and sum(rehearse(again, 2).house.lit[x].total() for x in lamps) > 0
@@ -399,9 +399,9 @@ def test_the_judge_reckons_with_what_the_rehearsal_gives(seed):
         except ValueError:
             continue
         did, scored = curve.outcome(hold_of(presence_of(project, room.id).expr) or 0.0), r.scores[room.id]
-        assert len(did.drop_at) / 3 == pytest.approx(scored.drops), room.id
+        assert len(did.drop_at) / 3 == pytest.approx(scored.false_offs), room.id
         assert did.dark_s / 60 / 3 == pytest.approx(scored.dark_min, abs=1e-3), room.id
-        assert did.idle_s / 3600 / 3 == pytest.approx(scored.idle_h, abs=1e-4), room.id
+        assert did.idle_s / 3600 / 3 == pytest.approx(scored.wasted_h, abs=1e-4), room.id
         compared += 1
     assert compared
 

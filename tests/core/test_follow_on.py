@@ -55,7 +55,7 @@ def test_a_row_ahead_is_judged_on_weeks_it_was_not_chosen_by():
     for design, came in ((project, a.before), (a.project, a.after)):
         scores = [rehearse(design, DAYS, seed).scores["small"] for seed in PROVEN]
         assert came.arrivals == pytest.approx(sum(s.arrivals for s in scores) / len(PROVEN) / DAYS)
-        assert came.idle_h == pytest.approx(sum(s.idle_h for s in scores) / len(PROVEN))
+        assert came.idle_h == pytest.approx(sum(s.wasted_h for s in scores) / len(PROVEN))
     spared = a.before.arrivals - a.after.arrivals
     pays = spared >= SPARES and 60 * (a.after.idle_h - a.before.idle_h) <= COSTS_MIN * spared
     assert a.pays == pays and f"{spared:.1f} of" in told(a, project)

@@ -68,9 +68,9 @@ def test_what_is_measured_is_what_is_rehearsed(room):
     project = concluded_by(room, UNEQUAL)
     out, f = measured(project, "big", SEEDS, 7)
     scores = [rehearse(project, 7, seed).scores["big"] for seed in SEEDS]
-    assert f.drops_per_week == pytest.approx(np.mean([s.drops * 7 for s in scores]))
+    assert f.drops_per_week == pytest.approx(np.mean([s.false_offs * 7 for s in scores]))
     assert f.dark_min == pytest.approx(np.mean([s.dark_min for s in scores]))
-    assert f.idle_h == pytest.approx(np.mean([s.idle_h for s in scores]))
+    assert f.idle_h == pytest.approx(np.mean([s.wasted_h for s in scores]))
     assert figures_of(out, 7, f.meets) == f and f.dark_within[0] <= f.dark_min <= f.dark_within[1]
 
 
@@ -126,7 +126,7 @@ def test_a_search_finds_the_frontier_of_a_whole_grid_in_part_of_its_evaluations(
     assert len(search.known) <= len(every.known) // 3
 
     def burn_at(front, dark):
-        return min((p.figures.idle_h for p in front if p.figures.dark_min <= dark + 1e-9), default=np.inf)
+        return min((p.figures.wasted_h for p in front if p.figures.dark_min <= dark + 1e-9), default=np.inf)
 
     darks = [p.figures.dark_min for p in whole]
     missed = [burn_at(found, d) / max(burn_at(whole, d), 1e-6) for d in darks if np.isfinite(burn_at(found, d))]
@@ -177,7 +177,7 @@ def test_the_same_setting_when_things_are_otherwise(room, demo):
     assert rehearse(replace(never, people=()), 2, 1).signals["here"].total() == 0
     # Asked with its people, nothing but the switch lights the room.
     r = rehearse(never, 7, 1)
-    assert r.scores["big"].trips > 0 and (r.house.served("big") - r.awake("big").hold(120)).total() == 0
+    assert r.scores["big"].switch_trips > 0 and (r.house.served("big") - r.awake("big").hold(120)).total() == 0
 
 
 def test_two_designs_are_compared_on_the_same_draws(room, tmp_path, capsys, monkeypatch):

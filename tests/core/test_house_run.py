@@ -101,13 +101,13 @@ def test_a_rehearsal_is_the_house_run_of_its_recording(demo):
     for ident, s in r.scores.items():
         lit = r.house.served(ident)
         idle = (lit - r.awake(ident)).total() / HOUR / 3
-        assert s.idle_h == pytest.approx(idle)
+        assert s.wasted_h == pytest.approx(idle)
         energy = sum(r.house.kwh(lamp) for lamp in lights_in(demo, ident))
         full = lit.total() / HOUR * r.house.watts(ident) / 1000
         # What a ladder dims draws less, and what stands by draws a little.
         dims = ident in r.house.ladders
         assert 0 < energy < full + 0.03 if dims else energy == pytest.approx(full)
-        assert s.idle_kwh <= energy / 3 + 1e-9
+        assert s.wasted_kwh <= energy / 3 + 1e-9
 
 
 def test_who_set_a_sensor_off_is_told_by_id(demo):

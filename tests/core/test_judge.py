@@ -33,12 +33,12 @@ def test_a_judgement_is_the_mean_of_rehearsals(demo):
             j = judge(project, room, 7, (3, 4, 5))
             scores = [rehearse(project, 7, s).scores[room] for s in (3, 4, 5)]
             drops, dark, idle = j.figures(hold)
-            assert drops == pytest.approx(7 * np.mean([s.drops for s in scores]))
+            assert drops == pytest.approx(7 * np.mean([s.false_offs for s in scores]))
             assert dark == pytest.approx(np.mean([s.dark_min for s in scores]))
-            assert idle == pytest.approx(np.mean([s.idle_h for s in scores]))
+            assert idle == pytest.approx(np.mean([s.wasted_h for s in scores]))
             k = j.holds.tolist().index(hold)
             assert j.waves[:, k] == pytest.approx([s.waves for s in scores])
-            assert j.trips[:, k] == pytest.approx([s.trips for s in scores])
+            assert j.trips[:, k] == pytest.approx([s.switch_trips for s in scores])
 
 
 def test_the_shortest_hold_is_the_shortest(demo):

@@ -157,9 +157,9 @@ def test_the_light_is_what_follows_and_what_burns_anyway(rows, control):
     hold = project.presences[0].expr.seconds
     outcome, s = days.curve.outcome(hold), r.scores["big"]
     assert days.curve.light(hold).same_as(r.house.served("big"), 1e-9)
-    assert len(outcome.drop_at) / 5 == pytest.approx(s.drops)
+    assert len(outcome.drop_at) / 5 == pytest.approx(s.false_offs)
     assert outcome.dark_s / 300 == pytest.approx(s.dark_min, abs=1e-9)
-    assert outcome.idle_s / 3600 / 5 == pytest.approx(s.idle_h, abs=1e-9)
+    assert outcome.idle_s / 3600 / 5 == pytest.approx(s.wasted_h, abs=1e-9)
 
 
 SEEN = Report(sensor="pir")
@@ -377,7 +377,7 @@ def test_hands_are_in_the_rehearsal_and_in_the_curve_alike_and_end(changes):
     curve = lived(project, "big", 6, 1).curve
     assert curve.light(60.0).same_as(r.house.served("big"), 1e-9)
     outcome = curve.outcome(60.0)
-    assert len(outcome.drop_at) / 6 == pytest.approx(r.scores["big"].drops)
+    assert len(outcome.drop_at) / 6 == pytest.approx(r.scores["big"].false_offs)
     assert outcome.dark_s / 360 == pytest.approx(r.scores["big"].dark_min, abs=1e-9)
     # None is stuck: what a hand did is over before the day is, or waits for a room that is still in use.
     for h in hands:

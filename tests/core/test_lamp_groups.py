@@ -155,7 +155,7 @@ def test_the_curve_is_what_is_rehearsed(rows, control):
     curve = lived(project, "big", 5, 3).curve
     assert curve.light(hold).same_as(r.house.served("big"), 1e-9)
     outcome, s = curve.outcome(hold), r.scores["big"]
-    assert len(outcome.drop_at) / 5 == pytest.approx(s.drops)
+    assert len(outcome.drop_at) / 5 == pytest.approx(s.false_offs)
     assert outcome.dark_s / 300 == pytest.approx(s.dark_min, abs=1e-9)
 
 

@@ -23,7 +23,7 @@ def test_a_stay_that_no_way_leads_to_is_left_out_and_told(room):
         assert m.where(m.tracks[0], hour * 3600.0 + 1).level == -1
     assert all(m.occupied(r.id, False).total() == 0 for r in walled.rooms)
     scores = rehearse(walled, 2, 1).scores["big"]
-    assert (scores.drops, scores.dark_min, scores.arrivals) == (0, 0, 0)
+    assert (scores.false_offs, scores.dark_min, scores.arrivals) == (0, 0, 0)
     (told,) = [f for f in findings(walled) if f.rule == "stay-unreachable"]
     assert told.severity == "wrong" and told.room == "big" and {"chair", "a"} <= set(told.records)
     assert not [f for f in findings(room) if f.rule == "stay-unreachable"]

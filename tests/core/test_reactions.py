@@ -328,9 +328,9 @@ def test_curve_and_rehearsal_are_one_also_where_people_react(control):
     for hold in (5.0, 20.0, 45.0, 300.0):
         lived = replay(base, set_hold(project, "here", hold)).scores["big"]
         drops, dark_min, idle_h = curve.at(hold)
-        assert (drops, dark_min, idle_h) == pytest.approx((lived.drops, lived.dark_min, lived.idle_h), abs=1e-9)
+        assert (drops, dark_min, idle_h) == pytest.approx((lived.false_offs, lived.dark_min, lived.wasted_h), abs=1e-9)
         out = curve.exact.outcome(hold)
-        assert (out.waves / 7, out.trips / 7) == pytest.approx((lived.waves, lived.trips))
+        assert (out.waves / 7, out.trips / 7) == pytest.approx((lived.waves, lived.switch_trips))
     assert lived.dark_min < 60
 
 

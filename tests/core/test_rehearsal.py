@@ -311,15 +311,15 @@ def test_polar_days_and_nights_have_no_crossing(room):
 
 def test_a_longer_hold_drops_less_and_burns_more(room):
     scores = [rehearse(set_hold(room, "here", h), 14, 1).scores["big"] for h in (20.0, 120.0, 900.0)]
-    assert scores[0].drops > scores[1].drops >= scores[2].drops
-    assert scores[0].idle_h < scores[1].idle_h < scores[2].idle_h
+    assert scores[0].false_offs > scores[1].false_offs >= scores[2].false_offs
+    assert scores[0].wasted_h < scores[1].wasted_h < scores[2].wasted_h
 
 
 def test_a_radar_that_keeps_ends_the_drops(room):
     alone = rehearse(room, 7, 1).scores["big"]
     both = rehearse(radar_at(room, 6.0), 7, 1).scores["big"]
-    assert alone.drops > 1
-    assert both.drops < 0.2 * alone.drops
+    assert alone.false_offs > 1
+    assert both.false_offs < 0.2 * alone.false_offs
 
 
 def test_the_chain_of_a_drop_leads_from_the_lamp_to_who_sat_there(demo):
@@ -371,7 +371,7 @@ def test_nothing_breaks_without_people_sensors_or_anything(room):
     r = rehearse(empty, 1, 1)
     assert r.scores == {}
     assert r.incidents == []
-    assert rehearse(replace(room, people=()), 2, 1).scores["big"].drops == 0
+    assert rehearse(replace(room, people=()), 2, 1).scores["big"].false_offs == 0
     lone = Spot(id="far", room="big", name="far", at=(1, 1))
     assert rehearse(replace(room, spots=(*room.spots, lone)), 1, 1).scores["big"] is not None
 

@@ -20,10 +20,10 @@ def test_scores_of_a_day_made_by_hand():
     darkness = Signal.constant(True, 0.0, end)
     lamp = on((1002, 3000), (3100, 4300), (6005, 7060), (9000, 9060), end=end)
     s = score(lamp, There(awake, awake), darkness, watts=100, days=1)
-    assert s.drops == 1
+    assert s.false_offs == 1
     assert s.dark_min == pytest.approx((2 + 100 + 5) / 60)
-    assert s.idle_h == pytest.approx((300 + 60 + 60) / 3600)
-    assert s.idle_kwh == pytest.approx(s.idle_h * 0.1)
+    assert s.wasted_h == pytest.approx((300 + 60 + 60) / 3600)
+    assert s.wasted_kwh == pytest.approx(s.wasted_h * 0.1)
     assert (s.first_median_s, s.arrivals) == (pytest.approx(3.5), 2)
     found = find_incidents("r", lamp, There(awake, awake), darkness)
     assert [(i.kind, i.at, i.duration_s) for i in sorted(found, key=lambda i: i.at)] == [
@@ -42,9 +42,9 @@ def test_whoever_asks_for_no_light_is_not_left_in_the_dark():
     # It comes on late, goes off amid the film, and is back 8 s after they have risen.
     lamp = on((1004, 2000), (5008, 5400), end=end)
     s = score(lamp, there, darkness, watts=100, days=1)
-    assert (s.drops, s.dark_min, s.arrivals) == (0, pytest.approx(12 / 60), 1)
+    assert (s.false_offs, s.dark_min, s.arrivals) == (0, pytest.approx(12 / 60), 1)
     # They were there while it burned, whether they asked for it or not.
-    assert s.idle_h == pytest.approx(380 / 3600)
+    assert s.wasted_h == pytest.approx(380 / 3600)
     found = find_incidents("r", lamp, there, darkness)
     assert [(i.kind, i.at, i.duration_s) for i in sorted(found, key=lambda i: i.at)] == [
         ("late", 1000, 4), ("idle", 5020, 380)
@@ -55,7 +55,7 @@ def test_whoever_asks_for_no_light_is_not_left_in_the_dark():
 
 def test_no_scores_by_day_and_none_without_arrivals():
     s = score(on((10, 20)), There(on((10, 20)), on((10, 20))), on(), watts=10, days=1)
-    assert (s.drops, s.dark_min, s.first_median_s) == (0, 0, None)
+    assert (s.false_offs, s.dark_min, s.first_median_s) == (0, 0, None)
 
 
 def test_a_late_light_and_one_that_drops_at_its_edges():

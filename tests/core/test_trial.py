@@ -99,4 +99,4 @@ def test_a_light_that_wants_both_sensors_is_waved_at_in_vain_more_often(room):
                "chair", 3600.0, 20)  # fmt: skip
     assert t.drops > 0 and t.waves / t.drops > 1.2 * one.waves / one.drops
     scores = rehearse(wants, 3, 1).scores["big"]
-    assert scores.waves > 0 and scores.trips > 0
+    assert scores.waves > 0 and scores.switch_trips > 0

@@ -228,9 +228,9 @@ def test_the_judges_weeks_and_the_rehearsal_come_to_the_same(name):
     r = rehearse(room, 7, 2)
     it = lived(room, "big", 7, 2).curve.outcome(60.0)
     scores = r.scores["big"]
-    assert len(it.drop_at) == pytest.approx(scores.drops * 7)
+    assert len(it.drop_at) == pytest.approx(scores.false_offs * 7)
     assert it.dark_s == pytest.approx(scores.dark_min * 60 * 7, abs=1e-3)
-    assert it.idle_s == pytest.approx(scores.idle_h * 3600 * 7, abs=1e-3)
+    assert it.idle_s == pytest.approx(scores.wasted_h * 3600 * 7, abs=1e-3)
     assert scores.dark_min > 0
 
 

@@ -143,7 +143,7 @@ def test_somebody_moves_in_and_the_verdict_appears(qtbot, bare):
     w.focus.set(stage="Sensors", room="study")
     w.plan.place("pir-corner-12", 4.05, 3.45)
     settle(qtbot, w)
-    assert w.results.rehearsal.scores["study"].drops > 0
+    assert w.results.rehearsal.scores["study"].false_offs > 0
     w.focus.set(room="study")
     assert w.verdict._numbers.isVisibleTo(w.verdict)
     w.document.undo_stack.undo()
@@ -258,10 +258,10 @@ def test_a_new_project_asks_about_unsaved_work(qtbot, window, monkeypatch):
 def test_moving_the_rack_by_hand_changes_the_verdict(qtbot, window):
     """The remedy the chain of causes points to: the rack out of the sight line."""
     w = window
-    before = w.results.rehearsal.scores["throwing"].drops
+    before = w.results.rehearsal.scores["throwing"].false_offs
     w.focus.set(stage="Plan", level="ground")
     drag(qtbot, w, spot_px(w, 2.0, 6.2), spot_px(w, 2.0, 5.6))
     rack = find(project(w).furnishings, "drying-rack")
     assert polygons.centroid(rack.outline)[1] < 6.2
     settle(qtbot, w)
-    assert w.results.rehearsal.scores["throwing"].drops != before
+    assert w.results.rehearsal.scores["throwing"].false_offs != before

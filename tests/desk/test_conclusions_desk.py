@@ -334,7 +334,7 @@ def test_every_way_is_shown_picked_set_and_saved(qtbot, timing, tmp_path, monkey
     sheet.chart.pick(best)
     sheet.chart.setFocus()
     key(qtbot, sheet.chart, Qt.Key.Key_Right)
-    assert sheet.chart.marked.figures.idle_h >= best.figures.idle_h
+    assert sheet.chart.marked.figures.wasted_h >= best.figures.wasted_h
     for ending in ("pdf", "png", "csv"):
         sheet.save_to(tmp_path / f"chart.{ending}")
         assert (tmp_path / f"chart.{ending}").stat().st_size > 200
@@ -369,7 +369,7 @@ def test_another_seed_is_another_week_of_the_same_people(qtbot, window):
     settle(qtbot, window)
     second = window.results.rehearsal
     assert second.seed == 9 and "seed 9" in window.status._when
-    assert second.scores["throwing"].drops != first.scores["throwing"].drops
+    assert second.scores["throwing"].false_offs != first.scores["throwing"].false_offs
     # A new hold is replayed on that very week.
     window.document.apply(set_holds(project(window), {"presence-throwing": 600.0}), "hold")
     assert window.results.rehearsal.seed == 9

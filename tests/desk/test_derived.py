@@ -178,7 +178,7 @@ def test_a_new_hold_is_followed_within_the_call(qtbot, window):
     after = w.results.rehearsal
     assert after is not before and after.project is project(w)
     assert after.recording is before.recording and w.results.week.state == "fresh"
-    assert after.scores["throwing"].drops < before.scores["throwing"].drops
+    assert after.scores["throwing"].false_offs < before.scores["throwing"].false_offs
 
 
 def test_a_recording_by_hand_is_shown_without_anybody(qtbot, window):

@@ -113,7 +113,7 @@ def test_a_device_from_the_shelf_is_placed_by_click_and_by_return(qtbot, window)
     assert roles_of(presence.expr).keeps == ("pir-throwing", new.id)
     assert roles_of(presence.expr).starts == ("pir-throwing",)
     settle(qtbot, window)
-    assert window.results.rehearsal.scores["throwing"].drops < before.drops / 3
+    assert window.results.rehearsal.scores["throwing"].false_offs < before.false_offs / 3
     # By keyboard alone: choose on the shelf with Return, hang it with Return.
     card = next(c for c in window.panel("Sensors").findChildren(DeviceCard) if c.device.id == "pir-low-5")
     key(qtbot, card, Qt.Key.Key_Return)
@@ -404,9 +404,9 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     # No waiting: the rehearsal already shown is of the new hold.
     after = window.results.rehearsal.scores["throwing"]
     assert window.results.rehearsal.project is project(window)
-    assert after.drops < before.drops
-    assert after.idle_h > before.idle_h
-    assert window.verdict._scores["drops"]._value.text() == f"{after.drops:.1f}"
+    assert after.false_offs < before.false_offs
+    assert after.wasted_h > before.wasted_h
+    assert window.verdict._scores["drops"]._value.text() == f"{after.false_offs:.1f}"
     assert panel.roles.hold.text() == "15 min"
     assert window.document.undo_stack.count() == 1
     panel.plot.mark.setPos(np.log10(600.0))

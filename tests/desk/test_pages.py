@@ -82,7 +82,7 @@ def test_what_was_asked_set_found_and_bought_is_in_the_words(demo):
     ):
         assert words in html
     week = rehearse(named, 7, 1).scores["throwing"]
-    assert f"<td>{7 * week.drops:.1f}</td>" in html
+    assert f"<td>{7 * week.false_offs:.1f}</td>" in html
     for caution in cautions(named):
         assert html.count(escape(caution.text)) == 1
     assert "have not been run yet" in report_html(named, None, None)

@@ -52,14 +52,14 @@ def test_a_visitor_takes_all_six_steps(qtbot, a_week, window, tour, tmp_path):
     settle(qtbot, w)
     key(qtbot, w.plan, Qt.Key.Key_Period)
     qtbot.waitUntil(lambda: tour.figure is not None)
-    drops = w.results.rehearsal.scores[ROOM].drops
+    drops = w.results.rehearsal.scores[ROOM].false_offs
     assert f"{drops:.1f} times a day" in tour.figure and drops > 10
     qtbot.mouseClick(bar.next, LEFT)
     # What helps is tried and applied by the tour's own button.
     qtbot.mouseClick(bar.do, LEFT)
     qtbot.waitUntil(lambda: tour.figure is not None, timeout=120_000)
     settle(qtbot, w)
-    assert w.results.rehearsal.scores[ROOM].drops < 1 and "0.0 false-offs a day" in tour.figure
+    assert w.results.rehearsal.scores[ROOM].false_offs < 1 and "0.0 false-offs a day" in tour.figure
     qtbot.mouseClick(bar.next, LEFT)
     qtbot.mouseClick(bar.do, LEFT)
     qtbot.waitUntil(lambda: tour.figure is not None, timeout=120_000)

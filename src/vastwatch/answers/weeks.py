@@ -24,13 +24,13 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     result = run(project, args.days, args.seed)
     rooms = {
         ident: {
-            "drops_per_day": number(s.drops),
+            "drops_per_day": number(s.false_offs),
             "dark_min_per_day": number(s.dark_min),
-            "idle_burn_h_per_day": number(s.idle_h),
-            "idle_burn_kwh_per_day": number(s.idle_kwh, 5),
+            "idle_burn_h_per_day": number(s.wasted_h),
+            "idle_burn_kwh_per_day": number(s.wasted_kwh, 5),
             "first_light_s": {"median": number(s.first_median_s, 2), "p95": number(s.first_p95_s, 2)},
             "waves_per_day": number(s.waves),
-            "to_switch_per_day": number(s.trips),
+            "to_switch_per_day": number(s.switch_trips),
             "under_lux_min_per_day": number(result.light_scores[ident].under),
             "presses_per_day": number(result.light_scores[ident].presses),
             "over_sleepers_min_per_day": number(result.light_scores[ident].over_sleepers_min),
@@ -41,9 +41,13 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     # Chains take longer than the rest: they are made for those who read them.
     incidents, causes = _why(result) if args.json else ([], [])
     lines = [
-        f"{ident}: {figure(s.drops)} false-offs, {figure(s.dark_min)} min in the dark, "
-        f"{figure(s.idle_h)} h lit while empty a day"
-        + (f"; {figure(s.waves)} waves, {figure(s.trips)} trips to the switch" if s.waves + s.trips > 0 else "")
+        f"{ident}: {figure(s.false_offs)} false-offs, {figure(s.dark_min)} min in the dark, "
+        f"{figure(s.wasted_h)} h lit while empty a day"
+        + (
+            f"; {figure(s.waves)} waves, {figure(s.switch_trips)} trips to the switch"
+            if s.waves + s.switch_trips > 0
+            else ""
+        )
         for ident, s in result.scores.items()
     ]
     devices = {ident: messages_told(m) for ident, m in messages(project, result.recording).items()}

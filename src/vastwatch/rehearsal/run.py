@@ -107,7 +107,9 @@ class Rehearsal:
                 scores = score(lit, people, self.house.dark(room.id), self.house.watts(room.id), self.days, reacted)
                 if room.id in self.house.ladders:
                     # What burns dimmed burns less.
-                    scores = replace(scores, idle_kwh=self.house.kwh_while(room.id, inverse(people.awake)) / self.days)
+                    scores = replace(
+                        scores, wasted_kwh=self.house.kwh_while(room.id, inverse(people.awake)) / self.days
+                    )
                 out[room.id] = scores
         return out
 

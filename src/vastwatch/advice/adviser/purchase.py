@@ -230,7 +230,7 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
     price, was = bill_words(offer.bill, project.brief.currency), served_now.today
     parts = []
     if was.drops - now.drops > 0.05:
-        parts.append(f"{figure(was.drops)} → {figure(now.drops)} false-offs")
+        parts.append(f"{figure(was.drops)} → {figure(now.false_offs)} false-offs")
     if abs(was.dark_min - now.dark_min) > 0.02:
         dark = (duration_words(round(60 * m)) for m in (was.dark_min, now.dark_min))
         parts.append(f"{' → '.join(dark)} in the dark")

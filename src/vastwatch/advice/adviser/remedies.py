@@ -60,8 +60,8 @@ class Remedy:
     def gain(self) -> float:
         """Minutes of dark spared a day, drops with them and burning for nobody reckoned against them: for ordering
         only. Dark counts as much as drops: where nobody is noticed at all nothing can drop."""
-        burned = self.after.idle_h - self.before.idle_h
-        drops = (self.before.drops - self.after.drops) * DROP_S / 60.0
+        burned = self.after.wasted_h - self.before.wasted_h
+        drops = (self.before.false_offs - self.after.false_offs) * DROP_S / 60.0
         return (self.before.dark_min - self.after.dark_min) + drops - DARK_MIN_PER_IDLE_H * burned
 
 
@@ -92,7 +92,7 @@ def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool
         if r.others is not None:
             return _missed(r.others[k].drops_per_week, r.others[k].dark_min_per_day, needs, limit)
         scores = (r.before, r.after)[k]
-        return _missed(7.0 * scores.drops, scores.dark_min, needs, limit)
+        return _missed(7.0 * scores.false_offs, scores.dark_min, needs, limit)
 
     better = [r for r in out if missed(r, 1) < missed(r, 0) or (r.gain > 0 and missed(r, 1) <= missed(r, 0))]
     return sorted(better, key=lambda r: (missed(r, 1), -r.gain))

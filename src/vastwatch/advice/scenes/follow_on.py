@@ -166,7 +166,7 @@ def _came(project: Project, room: str, seeds: tuple[int, ...]) -> Came:
         r = rehearse(project, DAYS, seed)
         s = r.scores[room]
         energy = sum(r.house.kwh(x) for x in lamps_in(project, room)) / DAYS
-        scores.append((s.arrivals / DAYS, s.first_median_s or 0.0, s.idle_h, energy))
+        scores.append((s.arrivals / DAYS, s.first_median_s or 0.0, s.wasted_h, energy))
     return Came(*np.mean(scores, axis=0).tolist())
 
 

@@ -216,7 +216,7 @@ def _rooms(project: Project, rehearsal: Rehearsal | None) -> str:
         lived = scores is not None and rehearsal is not None and rehearsal.truth.occupied(room.id, False).total() > 0
         did = ("–", "–", "–")
         if scores is not None and lived:
-            did = (f"{7 * scores.drops:.1f}", f"{figure(scores.dark_min)} min", f"{scores.idle_h:.1f} h")
+            did = (f"{7 * scores.false_offs:.1f}", f"{figure(scores.dark_min)} min", f"{scores.wasted_h:.1f} h")
         rows.append((room.name, use_words(project, room), duration_words(it.notice_s), f"{it.drops_per_week:g}", *did))
     head = (
         "room",

@@ -187,15 +187,19 @@ class Verdict(QWidget):
             unmet = set() if judged is None else {m.need for m in judged.needs_at(judged.current_s) if not m.met}
             waves = self.tr("{:.1f} waves").format(scores.waves) if scores.waves >= 0.05 else ""
             # The judge decides what is wrong, once it has been asked; until then this one week does.
-            often = scores.drops > needs.drops_per_week / 7.0 + 1e-9 if judged is None else "drops_per_week" in unmet
-            self._scores["drops"].set(scores.drops, often, waves)
-            trips = self.tr("{:.1f} trips to the switch").format(scores.trips) if scores.trips >= 0.05 else ""
+            often = (
+                scores.false_offs > needs.drops_per_week / 7.0 + 1e-9 if judged is None else "drops_per_week" in unmet
+            )
+            self._scores["drops"].set(scores.false_offs, often, waves)
+            trips = (
+                self.tr("{:.1f} trips to the switch").format(scores.switch_trips) if scores.switch_trips >= 0.05 else ""
+            )
             dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / r.days)
             dark = dark if judged is None else "dark_min_per_day" in unmet
             self._scores["dark"].set(scores.dark_min, dark, trips)
-            burns = scores.idle_h > idle_limit_h(needs, len(visits_of(r.truth, room.id).came) / r.days)
+            burns = scores.wasted_h > idle_limit_h(needs, len(visits_of(r.truth, room.id).came) / r.days)
             burns = burns if judged is None else "idle_h_per_day" in unmet
-            self._scores["idle"].set(scores.idle_h, burns, f"{scores.idle_kwh:.2f} kWh")
+            self._scores["idle"].set(scores.wasted_h, burns, f"{scores.wasted_kwh:.2f} kWh")
             median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)
             late = (scores.first_p95_s or 0) > needs.notice_s + LATE_S
             late = late if judged is None else "first_light_s" in unmet
@@ -451,8 +455,8 @@ class Verdict(QWidget):
 
     def _remedy(self, remedy: Remedy, best: bool) -> QPushButton:
         before, after = remedy.before, remedy.after
-        change = f"{figure(before.drops)} → {figure(after.drops)} false-offs"
-        idle = after.idle_h - before.idle_h
+        change = f"{figure(before.false_offs)} → {figure(after.false_offs)} false-offs"
+        idle = after.wasted_h - before.wasted_h
         if abs(idle) >= 0.05:
             change += f", lit while empty {'+' if idle > 0 else '−'}{abs(idle):.1f} h"
         weeks = ""
@@ -470,7 +474,7 @@ class Verdict(QWidget):
         words.setFont(font(12, 500))
         figures.setFont(font(12, 600 if best else 400))
         figures.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        if after.drops < before.drops:
+        if after.false_offs < before.false_offs:
             figures.setStyleSheet(f"color: {self.theme.good.name()};")
         inner.addWidget(words, 3)
         inner.addWidget(figures, 2)

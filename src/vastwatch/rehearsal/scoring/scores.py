@@ -19,15 +19,15 @@ class Scores:
     without such an arrival, of which there were `arrivals` in all. `waves` and `trips`: how often somebody waved at a
     light that had gone off on them, and how often they had to go to the switch."""
 
-    drops: float
+    false_offs: float
     dark_min: float
-    idle_h: float
-    idle_kwh: float
+    wasted_h: float
+    wasted_kwh: float
     first_median_s: float | None
     first_p95_s: float | None
     arrivals: int
     waves: float = 0.0
-    trips: float = 0.0
+    switch_trips: float = 0.0
 
 
 def false_offs(lamp: Signal, need: Signal) -> NDArray[np.float64]:
@@ -64,15 +64,15 @@ def score(
     idle_h = (lamp - there.awake).total() / 3600.0 / days
     _, waits = arrivals(lamp, there, dark)
     return Scores(
-        drops=len(false_offs(lamp, need)) / days,
+        false_offs=len(false_offs(lamp, need)) / days,
         dark_min=(need - lamp).total() / 60.0 / days,
-        idle_h=idle_h,
-        idle_kwh=idle_h * watts / 1000.0,
+        wasted_h=idle_h,
+        wasted_kwh=idle_h * watts / 1000.0,
         first_median_s=float(np.median(waits)) if len(waits) else None,
         first_p95_s=float(np.percentile(waits, 95)) if len(waits) else None,
         arrivals=len(waits),
         waves=reacted[0] / days,
-        trips=reacted[1] / days,
+        switch_trips=reacted[1] / days,
     )
 
 

@@ -14,7 +14,7 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
     if not standing.project.sensors or r is None or not r.scores:
         return "unlit"
     allowed = {room: needs_of(r.project, find(r.project.rooms, room)).drops_per_week / 7 for room in r.scores}
-    return "half" if any(s.drops > allowed[room] + 1e-9 for room, s in r.scores.items()) else "lit"
+    return "half" if any(s.false_offs > allowed[room] + 1e-9 for room, s in r.scores.items()) else "lit"
 
 
 STAGE = Stage(
