@@ -15,8 +15,8 @@ from vastwatch.design.starting_ladders import STARTING, apply_template
 from vastwatch.devices import catalogue
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.room_sensors.damp import FALLS_S, RISES_S, STEAM, excess_at
-from vastwatch.rehearsal.room_sensors.programmes import SETTLES_S, calls_in, player_in, told
+from vastwatch.rehearsal.room_sensors.damp import FALLS_S, RISES_S, STEAM, excess_humidity
+from vastwatch.rehearsal.room_sensors.programmes import SETTLES_S, calls_in, fact_signal, player_in
 from vastwatch.rehearsal.run import replay
 from vastwatch.signals import Signal
 from vastwatch.site.people import Stay
@@ -55,7 +55,7 @@ def second_by_second(raw: Signal, begin: float, end: float) -> np.ndarray:
 
 
 def test_a_film_is_told_late_and_without_skips(truth):
-    raw, film = player_in(truth, "big").film, told(truth, "film", "big")
+    raw, film = player_in(truth, "big").film, fact_signal(truth, "film", "big")
     begin = float(film.rises[0]) - 60.0
     t = np.arange(begin, begin + 4000.0, 0.1)
     apart = second_by_second(raw, begin, begin + 4000.0) != film.at(t)
@@ -75,7 +75,7 @@ def test_skips_are_shorter_than_what_settles_and_pauses_longer(truth):
 
 
 def test_a_film_and_its_pause_are_never_told_together_and_leave_no_gap(truth):
-    film, paused = told(truth, "film", "big"), told(truth, "paused", "big")
+    film, paused = fact_signal(truth, "film", "big"), fact_signal(truth, "paused", "big")
     assert (film & paused).total() == 0
     # Whenever a pause is told the film has just been: the room is not without either in between.
     before = film.at(paused.rises - 1e-3)
@@ -88,7 +88,7 @@ def test_clips_are_no_films(truth):
     lengths = np.diff(clips.intervals, axis=1).ravel()
     long = lengths[lengths > SETTLES_S + 1]
     assert len(long) >= 5 and long.max() < 600.0
-    assert (told(truth, "film", "big") & clips).total() < SETTLES_S * (len(clips.rises) + 1)
+    assert (fact_signal(truth, "film", "big") & clips).total() < SETTLES_S * (len(clips.rises) + 1)
 
 
 def test_nothing_plays_while_nobody_is_there_and_a_cat_watches_nothing(truth):
@@ -121,7 +121,7 @@ def test_calls_come_as_often_as_said_and_while_somebody_is_there():
     assert (calls - truth.person_in("a", "big")).total() == 0
     assert calls_in(simulate_days(watching(activity="desk"), 3, 1), "big").total() == 0
     with pytest.raises(ValueError, match="no source for"):
-        told(truth, "opera", "big")
+        fact_signal(truth, "opera", "big")
 
 
 # -- in the house --------------------------------------------------------------------------------------------------
@@ -134,7 +134,7 @@ def test_playing_dims_and_paused_raises_and_off_is_as_ever():
     r = rehearse(project, 3, 1)
     did = r.house.ladders["big"]
     dark = r.house.conclusions.dark["big"]
-    playing, held = (told(r.truth, what, "big") & dark for what in ("film", "paused"))
+    playing, held = (fact_signal(r.truth, what, "big") & dark for what in ("film", "paused"))
     levels = did.levels["lamp"]
     for signal, level in ((playing, 0.1), (held, 0.5)):
         settled = signal.on_delay(6.0)
@@ -152,7 +152,7 @@ def test_a_quiet_machine_is_still_during_films_and_calls():
     for spot, what in (({}, "film"), ({"activity": "desk", "calls_per_hour": 3.0}, "call")):
         project = replace(watching(**spot), outputs=(machine,))
         r = rehearse(project, 3, 1)
-        assert (r.signals["hum"] & told(r.truth, what, "big")).total() == 0
+        assert (r.signals["hum"] & fact_signal(r.truth, what, "big")).total() == 0
         careless = replace(project, outputs=(replace(machine, rows=rows[2:]),))
         assert rehearse(careless, 3, 1).output_scores["hum"].bothered_min > 10
         assert r.output_scores["hum"].bothered_min < 2.0
@@ -219,7 +219,7 @@ def test_humidity_goes_towards_steam_and_back_as_small_steps_do():
             slow.append(now)
         goal, takes = (STEAM, RISES_S) if steam.at(k) else (0.0, FALLS_S)
         now += 0.5 * (goal - now) / takes
-    assert np.allclose(excess_at(steam, t), slow, atol=0.1)
+    assert np.allclose(excess_humidity(steam, t), slow, atol=0.1)
 
 
 def test_a_shower_is_damp_and_a_wash_of_hands_is_not():

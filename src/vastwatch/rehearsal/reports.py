@@ -27,7 +27,7 @@ from vastwatch.people.truth import HouseholdDays, Truth
 from vastwatch.rehearsal.noticing.condensing import merge_notices
 from vastwatch.rehearsal.noticing.notices import Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.noticing.nuisance import Weekly, sources_on_day, week_index, weekly_false_sources
-from vastwatch.rehearsal.room_sensors.room_told import told_of_room
+from vastwatch.rehearsal.room_sensors.room_told import room_sensor_report
 from vastwatch.rehearsal.tracking.targets import Targets, Watched, targets_of
 from vastwatch.rehearsal.tracking.zone_reports import Zoning, watched_by, zone_rows, zone_signals, zoning_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
@@ -108,7 +108,7 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     for sensor in project.sensors:
         runs = tuple(made[w] if w in made else _whole(w, truth) for w in wanted[sensor.id])
         run = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
-        told = told_of_room(project, sensor, truth)
+        told = room_sensor_report(project, sensor, truth)
         run = run if told is None else _of_room(told)
         out[sensor.id] = as_heard(project, sensor, truth, run)
     return out

@@ -30,7 +30,7 @@ from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
-from vastwatch.rehearsal.room_sensors.programmes import calls_in, player_in, told
+from vastwatch.rehearsal.room_sensors.programmes import calls_in, fact_signal, player_in
 from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
 from vastwatch.rehearsal.scoring.light_scores import LightScores, light_scores
 from vastwatch.rehearsal.scoring.scores import OutputScores, Scores, score, score_output
@@ -274,7 +274,7 @@ class _Told(Mapping[tuple[str, str], Signal]):
 
     def __getitem__(self, fact: tuple[str, str]) -> Signal:
         if (said := self._known[fact]) is None:
-            said = self._known[fact] = told(self._truth, *fact)
+            said = self._known[fact] = fact_signal(self._truth, *fact)
         return said
 
     def __contains__(self, fact: object) -> bool:

@@ -32,7 +32,7 @@ def showering(truth: Truth, room: str) -> Signal:
     return truth.stays_at(room, lambda spot: spot.activity == "washing", SHOWER_S)
 
 
-def excess_at(steam: Signal, t: Array) -> Array:
+def excess_humidity(steam: Signal, t: Array) -> Array:
     """Humidity above the usual at some instants, percent, (n,); nothing at the start of the span."""
     edges = np.concatenate([[steam.start], steam.switches])
     goal = np.where(steam.at(edges), STEAM, 0.0)
@@ -45,10 +45,10 @@ def excess_at(steam: Signal, t: Array) -> Array:
 
 
 @memoised
-def damp_told(truth: Truth, room: str, sensor: str, interval_s: float, accuracy_pct: float) -> Signal:
+def humidity_report(truth: Truth, room: str, sensor: str, interval_s: float, accuracy_pct: float) -> Signal:
     """While a humidity sensor says that a room is damp: read every so many seconds, each reading wrong by up to its
     accuracy, with hysteresis."""
     t = np.arange(0.0, truth.end, interval_s)
     luck = uniform(key_of(truth.household.seed, sensor, "humidity"), np.arange(len(t)))
-    read = excess_at(showering(truth, room), t) + accuracy_pct * (2.0 * luck - 1.0)
+    read = excess_humidity(showering(truth, room), t) + accuracy_pct * (2.0 * luck - 1.0)
     return zero_order_hold(t, latch_steps(read > DAMP_UNTIL, read > DAMP_FROM), truth.end)

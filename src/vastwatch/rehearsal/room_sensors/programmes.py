@@ -32,7 +32,7 @@ SKIPS_PER_H, SKIP_S = 4.0, (0.3, 1.8)
 CALL_LEAST_S, CALL_MEAN_S = 40.0, 420.0
 
 
-class Player(NamedTuple):
+class PlayerSignals(NamedTuple):
     """What a room's player does: while a film plays, while one is paused, and while anything plays."""
 
     film: Signal
@@ -41,7 +41,7 @@ class Player(NamedTuple):
 
 
 @memoised
-def player_in(truth: Truth, room: str) -> Player:
+def player_in(truth: Truth, room: str) -> PlayerSignals:
     """What the player of a room does, skips and all."""
     sessions = truth.stays_at(room, lambda spot: spot.activity == "film")
     films: list[tuple[float, float]] = []
@@ -62,7 +62,7 @@ def player_in(truth: Truth, room: str) -> Player:
     paused = stopped[stopped[:, 1] - stopped[:, 0] >= SETTLES_S]
     whole, stops, held, clip = (Signal.from_intervals(x, 0.0, truth.end) for x in (films, stopped, paused, clips))
     played = whole - stops
-    return Player(played, held, any_of([played, clip, exercise]))
+    return PlayerSignals(played, held, any_of([played, clip, exercise]))
 
 
 def _items(key: int, begin: float, end: float):  # type: ignore[no-untyped-def]
@@ -123,7 +123,7 @@ def _settled(signal: Signal) -> Signal:
     return signal.hold(SETTLES_S).on_delay(SETTLES_S)
 
 
-def told(truth: Truth, what: str, room: str) -> Signal:
+def fact_signal(truth: Truth, what: str, room: str) -> Signal:
     """What the house is told: "film" while one plays, "paused" while it is paused, "call" while somebody is on one.
     Raises ValueError for what nobody tells."""
     if what == "film":

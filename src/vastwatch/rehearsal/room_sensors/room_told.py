@@ -7,12 +7,12 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.devices import HumidityType, PlayerType
 from vastwatch.people.truth import Truth
-from vastwatch.rehearsal.room_sensors.damp import damp_told
+from vastwatch.rehearsal.room_sensors.damp import humidity_report
 from vastwatch.rehearsal.room_sensors.programmes import player_in
 from vastwatch.signals import Signal
 
 
-def told_of_room(project: Project, sensor: Sensor, truth: Truth) -> Signal | None:
+def room_sensor_report(project: Project, sensor: Sensor, truth: Truth) -> Signal | None:
     """What a sensor says that tells of its room and of nobody in it: a media player that it plays, a humidity sensor
     that it is damp; None of any other, and out of every room."""
     device, room = find(project.devices, sensor.device), room_of(project, sensor)
@@ -22,5 +22,5 @@ def told_of_room(project: Project, sensor: Sensor, truth: Truth) -> Signal | Non
         return player_in(truth, room.id).anything
     if isinstance(device, HumidityType):
         every = sensor.settings.report_interval_s or device.interval_s
-        return damp_told(truth, room.id, sensor.id, every, device.accuracy_pct)
+        return humidity_report(truth, room.id, sensor.id, every, device.accuracy_pct)
     return None
