@@ -22,7 +22,7 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reports import notices_on, run_sensors, wanted_of
 from vastwatch.rehearsal.tracking import many_targets
 from vastwatch.rehearsal.tracking.targets import targets_of
-from vastwatch.rehearsal.tracking.zone_reports import watched_by
+from vastwatch.rehearsal.tracking.zone_reports import tracking_radar_of
 from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import Pose, ReadingNoise, Scatter, noisy_readings, to_plan
 from vastwatch.sensing.zones import spread_of, zone_probabilities
@@ -119,7 +119,7 @@ def test_a_week_of_six_trackers_with_five_targets():
     run_sensors(project, truth)
     took = time.perf_counter() - start
     w = wanted_of(project, project.sensors[0], truth)
-    watched = watched_by(project, w.mounted, w.level)
+    watched = tracking_radar_of(project, w.mounted, w.level)
     assert watched is not None
     lives, noticed = truth.household_day(1), notices_on(project, "t0", truth, 1)
     day = [truth.calendar.midnight(1), truth.calendar.midnight(2)]

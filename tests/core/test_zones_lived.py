@@ -24,8 +24,8 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on, wanted_of
 from vastwatch.rehearsal.tracking import many_targets, zone_reports
-from vastwatch.rehearsal.tracking.targets import WANDER_WEIGHTS, Targets, _told, _wander, occupied, targets_of
-from vastwatch.rehearsal.tracking.zone_reports import watched_by
+from vastwatch.rehearsal.tracking.targets import WANDER_WEIGHTS, Targets, _told, _wander, targets_of, zone_intervals
+from vastwatch.rehearsal.tracking.zone_reports import tracking_radar_of
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.mounted import mount, zoned_sensor
@@ -138,7 +138,7 @@ def test_a_zone_is_entered_and_left_as_second_by_second(seconds, m, more, delay)
     tick = np.unique(np.array(seconds, np.int64))
     rules = ZoneRules(confirm_of=(m, m + more), off_delay_s=delay)
     shape = Shape(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)), None, ())
-    for into in (occupied, many_targets.occupied):
+    for into in (zone_intervals, many_targets.zone_intervals):
         rows = Signal.from_intervals(into(told_at(*tick), (CHAIR,), (shape,), rules)[0], 0.0, 1e4)
         plain = Signal.from_intervals(plain_rows(tick, m, m + more, delay), 0.0, 1e4)
         # Where a gap is just as long as the delay both may go either way.
@@ -159,7 +159,7 @@ def test_reports_fall_into_a_zone_as_into_its_shape(read, corners, seed):
     told = told_at(*tick)._replace(read=place)
     rules = ZoneRules(off_delay_s=1.0)
     out = shapes[2].contains(place)
-    for into in (occupied, many_targets.occupied):
+    for into in (zone_intervals, many_targets.zone_intervals):
         for shape, rows in zip(shapes[:2], into(told, zones, shapes, rules)):
             assert rows[:, 0].tolist() == tick[shape.contains(place) & ~out].tolist()
 
@@ -167,11 +167,11 @@ def test_reports_fall_into_a_zone_as_into_its_shape(read, corners, seed):
 def test_no_more_targets_than_it_follows_and_two_together_are_one():
     at = [(0, 1), (0, 1.3), (2, 2), (3, 3)]
     told = told_of(at, [(1, 2)])
-    assert (told.of.tolist(), told.lost.tolist(), told.merged.tolist()) == ([0, 2, 3] * 2, [], [1, 2])
+    assert (told.person.tolist(), told.lost.tolist(), told.merged.tolist()) == ([0, 2, 3] * 2, [], [1, 2])
     # Whom another has already been taken for takes nobody in: of three in a row the first and the last are told.
-    assert told_of([(0, 1), (0, 1.4), (0, 1.8)], [(1, 1)]).of.tolist() == [0, 2]
+    assert told_of([(0, 1), (0, 1.4), (0, 1.8)], [(1, 1)]).person.tolist() == [0, 2]
     told = told_of(at[::-1], [(1, 1)], most=2)
-    assert (told.of.tolist(), told.lost.tolist(), told.merged.tolist()) == ([3, 1], [1], [1])
+    assert (told.person.tolist(), told.lost.tolist(), told.merged.tolist()) == ([3, 1], [1], [1])
     # In arrays it is the same.
     tick, image = np.array([1, 1, 1, 1, 2, 2]), np.array([0, 0, 0, 1, 0, 0], bool)
     place = np.array([(0, 1), (0, 1.3), (2, 2), (3, 3), (0, 1), (0, 5)], float)
@@ -239,7 +239,7 @@ def test_targets_are_those_of_the_arrays(name, demo):
     found = 0
     for sensor in project.sensors:
         w = wanted_of(project, sensor, truth)
-        if (watched := watched_by(project, w.mounted, w.level)) is None:
+        if (watched := tracking_radar_of(project, w.mounted, w.level)) is None:
             continue
         for most in (watched[1].device.targets, 1):
             seen = watched[1]._replace(device=replace(watched[1].device, targets=most))
@@ -342,13 +342,13 @@ def test_roles_and_delays_of_zones():
     seconds = told_at(10, 30, 31, 32)
 
     def rows(*zones):
-        return [r.tolist() for r in occupied(seconds, zones, tuple(unit for _ in zones), rules)]
+        return [r.tolist() for r in zone_intervals(seconds, zones, tuple(unit for _ in zones), rules)]
 
     # Two of three seconds enter it, and 5 s after the last it is left; an entry zone is entered by one.
     assert rows(CHAIR) == [[[31, 37]]] and rows(entry) == [[[10, 15], [30, 37]]]
     assert rows(slow) == [[[31, 92]]] and rows(CHAIR, ignore)[0] == []
-    assert [len(r) for r in occupied(told_at(), (CHAIR,), (unit,), rules)] == [0]
-    assert occupied(told_at(10, 11, 12, read=(2.0, 0.5)), (CHAIR,), (unit,), rules)[0].tolist() == []
+    assert [len(r) for r in zone_intervals(told_at(), (CHAIR,), (unit,), rules)] == [0]
+    assert zone_intervals(told_at(10, 11, 12, read=(2.0, 0.5)), (CHAIR,), (unit,), rules)[0].tolist() == []
 
 
 def test_false_triggers_are_targets_where_they_move():
@@ -356,7 +356,7 @@ def test_false_triggers_are_targets_where_they_move():
     project = replace(tracked(), hazards=(fan,))
     r = rehearse(project, 1, 1)
     told = targets_on(project, "t", r.truth, 0)
-    spun = told.at[told.of == told.names.index("fan")]
+    spun = told.at[told.person == told.names.index("fan")]
     assert len(spun) > 20 and np.abs(spun - (3.4, 1.0)).max() < 1e-5
     # Each trigger for three seconds.
     n = notices_on(project, "t", r.truth, 0)
@@ -383,7 +383,7 @@ def test_a_mirror_makes_ghosts_behind_it():
     behind = ghosts.at[ghosts.at[:, 1] < 0.0]
     assert len(seen.at[seen.at[:, 1] < 0.0]) == 0 and len(behind) > 0.15 * len(seen.tick)
     sits = np.abs(behind - (1.5, -1.4)).max(axis=1) < 0.02
-    assert sits.mean() > 0.9 and set(ghosts.of.tolist()) <= {0, 1}
+    assert sits.mean() > 0.9 and set(ghosts.person.tolist()) <= {0, 1}
     # It reads them as far behind as they are before it.
     r = np.hypot(*ghosts.read[ghosts.at[:, 1] < 0.0][sits].T)
     assert np.median(r) == pytest.approx(math.hypot(0.5, 5.3) + 0.35, abs=0.15)

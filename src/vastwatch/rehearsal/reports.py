@@ -28,8 +28,8 @@ from vastwatch.rehearsal.noticing.condensing import merge_notices
 from vastwatch.rehearsal.noticing.notices import Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.noticing.nuisance import Weekly, sources_on_day, week_index, weekly_false_sources
 from vastwatch.rehearsal.room_sensors.room_told import room_sensor_report
-from vastwatch.rehearsal.tracking.targets import Targets, Watched, targets_of
-from vastwatch.rehearsal.tracking.zone_reports import Zoning, watched_by, zone_rows, zone_signals, zoning_of
+from vastwatch.rehearsal.tracking.targets import Targets, TrackingRadar, targets_of
+from vastwatch.rehearsal.tracking.zone_reports import ZoneTask, tracking_radar_of, zone_rows, zone_signals, zone_task
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
 from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import mount
@@ -84,7 +84,7 @@ class Wanted(NamedTuple):
     mounted: MountedSensor
     level: int
     false: tuple[Weekly, ...]
-    zoning: Zoning | None = None
+    zoning: ZoneTask | None = None
 
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
@@ -206,7 +206,7 @@ def _zones(w: Wanted, truth: Truth) -> dict[str, Signal]:
 
 @memoised
 def _targets_of_day(
-    watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
+    watched: TrackingRadar, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
 ) -> Targets:
     noticed = _notices_of_day(part, level, truth, weekly, day)
     return targets_of(watched, truth.household, truth.household_day(day), noticed)
@@ -215,7 +215,7 @@ def _targets_of_day(
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
     """The targets that a tracking radar told on a day, as it is set for most of it; None for any other sensor."""
     w = wanted_of(project, at_hour(find(project.sensors, sensor_id)), truth)
-    watched = watched_by(project, w.mounted, w.level)
+    watched = tracking_radar_of(project, w.mounted, w.level)
     if watched is None:
         return None
     k, seen = watched
@@ -238,10 +238,10 @@ def wanted_of_each(project: Project, sensor: Sensor, truths: Sequence[Truth]) ->
 
 
 @memoised
-def _as_set(project: Project, sensor: Sensor, zones: bool) -> tuple[MountedSensor, int, Zoning | None]:
+def _as_set(project: Project, sensor: Sensor, zones: bool) -> tuple[MountedSensor, int, ZoneTask | None]:
     mounted = mount(project, sensor)
     level = _level(project, mounted)
-    return mounted, level, zoning_of(project, mounted, level) if zones else None
+    return mounted, level, zone_task(project, mounted, level) if zones else None
 
 
 @memoised

@@ -54,7 +54,7 @@ def score_zones(rehearsal: Rehearsal, sensor_id: str) -> SensorScore | None:
         if targets is not None:
             lost, merged = lost + len(targets.lost), merged + len(targets.merged)
             # Whoever really is there: no image, no pet, and nothing that only moves.
-            real = np.isin(targets.of, [k for k, n in enumerate(targets.names) if n in people]) & ~targets.image
+            real = np.isin(targets.person, [k for k, n in enumerate(targets.names) if n in people]) & ~targets.image
             ticks.append((targets.tick[real], targets.at[real]))
     out = {}
     for j, zone in enumerate(known.zones):

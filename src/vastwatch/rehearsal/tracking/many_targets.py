@@ -23,7 +23,7 @@ from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, RouteTable
 from vastwatch.people.truth import Household, HouseholdDays
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.tracking.targets import IMAGE_SHARE, WANDER_WEIGHTS, Targets, Watched
+from vastwatch.rehearsal.tracking.targets import IMAGE_SHARE, WANDER_WEIGHTS, Targets, TrackingRadar
 from vastwatch.sensing.hazards import hazard_body
 from vastwatch.sensing.tracker import APART_M, CHEST_M, FALSE_TARGET_S, chest_height, mirror_line, scatter_of
 from vastwatch.sensing.zone_numbers import Shape
@@ -36,14 +36,14 @@ _FOR_GOOD = 1e12
 
 
 def targets_of(
-    watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices, midnights: list[float]
+    watched: TrackingRadar, household: Household, lives: HouseholdDays, noticed: Notices, midnights: list[float]
 ) -> list[Targets]:
     """The targets of some days, one day after the other between successive midnights, from what was noticed in them."""
     return list(map(_told(watched, household, lives, noticed), pairwise(midnights)))
 
 
 def zones_of(
-    watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices, midnights: list[float],
+    watched: TrackingRadar, household: Household, lives: HouseholdDays, noticed: Notices, midnights: list[float],
     zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules,
 ) -> list[list[Array]]:  # fmt: skip
     """Which zones are `occupied` day after day: of each day as soon as it is told, so that no more than a few are held,
@@ -51,7 +51,7 @@ def zones_of(
     told = _told(watched, household, lives, noticed)
 
     def of_day(day: tuple[float, float]) -> list[Array]:
-        return occupied(told(day), zones, shapes, rules)
+        return zone_intervals(told(day), zones, shapes, rules)
 
     days = list(pairwise(midnights))
     with ThreadPoolExecutor(len(os.sched_getaffinity(0))) as pool:
@@ -59,7 +59,7 @@ def zones_of(
 
 
 def _told(
-    watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices
+    watched: TrackingRadar, household: Household, lives: HouseholdDays, noticed: Notices
 ) -> Callable[[tuple[float, float]], Targets]:
     """What is told from one midnight to the next."""
     bodies = _bodies(watched, household, lives, noticed)
@@ -106,7 +106,7 @@ class _Body(NamedTuple):
     who: int
 
 
-def _bodies(watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices) -> loops.Bodies:
+def _bodies(watched: TrackingRadar, household: Household, lives: HouseholdDays, noticed: Notices) -> loops.Bodies:
     names = [*(p.id for p in lives.people), *(h.id for h in watched.hazards)]
     place = {name: k for k, name in enumerate(names)}
     source = np.fromiter((place[s] for s in noticed.source.tolist()), np.int64, len(noticed.source))
@@ -205,7 +205,7 @@ def _ways(book: RouteTable, routes: int, level: int) -> loops.RouteSamples:
     return loops.RouteSamples(points, here, first, np.array([r.exit_sample for r in known], np.int64), STEP)
 
 
-def _radar(watched: Watched) -> loops.Radar:
+def _radar(watched: TrackingRadar) -> loops.Radar:
     pose, scatter, yaw = watched.pose, scatter_of(watched.device), math.radians(watched.pose.yaw)
     return loops.Radar(
         float(pose.x), float(pose.y), float(pose.height), math.sin(yaw), math.cos(yaw), float(pose.bias),
@@ -214,7 +214,7 @@ def _radar(watched: Watched) -> loops.Radar:
     )  # fmt: skip
 
 
-def _mirrors(watched: Watched, seed: int) -> loops.Mirrors:
+def _mirrors(watched: TrackingRadar, seed: int) -> loops.Mirrors:
     mirrors = [h for h in watched.hazards if h.kind == "mirror or metal" and h.strength > 0]
     lines = [mirror_line(m) for m in mirrors]
     return loops.Mirrors(
@@ -228,7 +228,9 @@ def _mirrors(watched: Watched, seed: int) -> loops.Mirrors:
 # -- zones ---------------------------------------------------------------------------------------------------------
 
 
-def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> list[Array]:
+def zone_intervals(
+    targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules
+) -> list[Array]:
     """As `targets.occupied`."""
     if not zones or len(targets.tick) == 0:
         return [np.empty((0, 2)) for _ in zones]

@@ -66,7 +66,7 @@ class Targets(NamedTuple):
     tick: Ints
     read: Single
     at: Single
-    of: Ints
+    person: Ints
     image: NDArray[np.bool_]
     names: tuple[str, ...]
     lost: Ints
@@ -77,13 +77,13 @@ class Targets(NamedTuple):
         does not hold the others."""
         cuts, lost, merged = (np.searchsorted(t, midnights) for t in (self.tick, self.lost, self.merged))
         return [
-            Targets(self.tick[a:b].copy(), self.read[a:b].copy(), self.at[a:b].copy(), self.of[a:b].copy(),
+            Targets(self.tick[a:b].copy(), self.read[a:b].copy(), self.at[a:b].copy(), self.person[a:b].copy(),
                     self.image[a:b].copy(), self.names, self.lost[c:d].copy(), self.merged[e:f].copy())
             for (a, b), (c, d), (e, f) in zip(pairwise(cuts), pairwise(lost), pairwise(merged))
         ]  # fmt: skip
 
 
-class Watched(NamedTuple):
+class TrackingRadar(NamedTuple):
     """A tracking radar as its targets are told: its place among the levels, its pose, its type, and the hazards of
     its level."""
 
@@ -94,28 +94,27 @@ class Watched(NamedTuple):
     hazards: tuple[Hazard, ...]
 
 
-def targets_of(watched: Watched, household: Household, lives: HouseholdDays, noticed: Notices) -> Targets:
+def targets_of(radar: TrackingRadar, household: Household, lives: HouseholdDays, noticed: Notices) -> Targets:
     """The targets of some days, from what was noticed of them."""
     people = [p.id for p in lives.people]
     # Most of those who live in a large building it never notices.
     seen = set(noticed.source.tolist())
     found = [
-        _person(watched, household, lives, k, noticed) if person in seen else _nobody()
-        for k, person in enumerate(people)
+        _person(radar, household, lives, k, noticed) if person in seen else _nobody() for k, person in enumerate(people)
     ]
-    names = (*people, *(h.id for h in watched.hazards))
-    for k, hazard in enumerate(watched.hazards):
+    names = (*people, *(h.id for h in radar.hazards))
+    for k, hazard in enumerate(radar.hazards):
         if hazard.id in seen:
-            found.append(_false(watched, household, hazard, len(people) + k, noticed))
-    mirrors = [h for h in watched.hazards if h.kind == "mirror or metal" and h.strength > 0]
+            found.append(_false(radar, household, hazard, len(people) + k, noticed))
+    mirrors = [h for h in radar.hazards if h.kind == "mirror or metal" and h.strength > 0]
     for mirror in mirrors:
-        found += [_images(watched, household, mirror, t) for t in found[: len(people)]]
+        found += [_images(radar, household, mirror, t) for t in found[: len(people)]]
     found = [f for f in found if len(f[0])] or [_nobody()]
     tick, read, at, of, image = (np.concatenate(c) for c in zip(*found))
     # By second, and in it by range: no range comes near to FAR_M.
     order = np.argsort(tick + np.hypot(read[:, 0], read[:, 1]) / FAR_M)
     tick, read, at, of, image = tick[order], read[order], at[order], of[order], image[order]
-    stays, lost, merged = _told(tick, at, image, watched.device.targets)
+    stays, lost, merged = _told(tick, at, image, radar.device.targets)
     if stays.all():
         return Targets(tick, read, at, of, image, names, lost, merged)
     return Targets(tick[stays], read[stays], at[stays], of[stays], image[stays], names, lost, merged)
@@ -144,27 +143,29 @@ def _each_once(first: Ints, last: Ints) -> Ints:
     return np.repeat(first - np.cumsum(count) + count, count) + np.arange(int(count.sum()))
 
 
-def _person(watched: Watched, household: Household, lives: HouseholdDays, k: int, noticed: Notices) -> _Found:
+def _person(radar: TrackingRadar, household: Household, lives: HouseholdDays, k: int, noticed: Notices) -> _Found:
     person = lives.people[k]
     mine = noticed.source == person.id
     tick = _ticks(noticed.start[mine], noticed.end[mine], 0.0)
     if len(tick) == 0:
         return _nobody()
-    at, chest, here = _places(household.book, watched.level, lives, k, tick.astype(float), person.kind == "pet")
+    at, chest, here = _places(household.book, radar.level, lives, k, tick.astype(float), person.kind == "pet")
     tick, at, chest = tick[here], at[here], chest[here]
     return (
-        *_read(watched, household.seed, person.id, tick, at, chest),
+        *_read(radar, household.seed, person.id, tick, at, chest),
         np.full(len(tick), k),
         np.zeros(len(tick), bool),
     )
 
 
-def _read(watched: Watched, seed: int, who: str, tick: Ints, at: Array, chest: Array) -> tuple[Ints, Single, Single]:
+def _read(
+    radar: TrackingRadar, seed: int, who: str, tick: Ints, at: Array, chest: Array
+) -> tuple[Ints, Single, Single]:
     wander_x, wander_y = _wander(key_of(seed, who, "wander"), tick)
-    key = key_of(seed, watched.sensor, who, "target")
+    key = key_of(seed, radar.sensor, who, "target")
     drawn = ReadingNoise(wander_x, wander_y, *normal_pair(key, tick))
     single = at.astype(np.float32), chest.astype(np.float32)
-    return tick, noisy_readings(watched.pose, scatter_of(watched.device), *single, drawn), single[0]
+    return tick, noisy_readings(radar.pose, scatter_of(radar.device), *single, drawn), single[0]
 
 
 def _wander(key: int, tick: Ints) -> tuple[Single, Single]:
@@ -225,29 +226,29 @@ def _samples(book: RouteTable, routes: int) -> tuple[Array, Ints, Ints, Ints]:
     return np.concatenate([r.points for r in known]), np.concatenate([r.level for r in known]), first, out
 
 
-def _false(watched: Watched, household: Household, hazard: Hazard, k: int, noticed: Notices) -> _Found:
+def _false(radar: TrackingRadar, household: Household, hazard: Hazard, k: int, noticed: Notices) -> _Found:
     """What moves where a false trigger is."""
     mine = noticed.source == hazard.id
     tick = _ticks(noticed.start[mine], noticed.end[mine], FALSE_TARGET_S - 1.0)
     at = np.tile(polygons.centroid(hazard.outline), (len(tick), 1)).reshape(-1, 2)
     chest = np.full(len(tick), chest_height(hazard_body(hazard)))
-    read = _read(watched, household.seed, hazard.id, tick, at, chest)
+    read = _read(radar, household.seed, hazard.id, tick, at, chest)
     return (*read, np.full(len(tick), k), np.zeros(len(tick), bool))
 
 
-def _images(watched: Watched, household: Household, mirror: Hazard, t: _Found) -> _Found:
+def _images(radar: TrackingRadar, household: Household, mirror: Hazard, t: _Found) -> _Found:
     """Somebody's image behind a mirror, some of the time: as strong as nothing else."""
     tick, read, at, of, _ = t
     image, before = mirrored(mirror, at)
     # Whoever is on the device's side of it: their image is farther off than they are.
-    away = np.hypot(*(image - (watched.pose.x, watched.pose.y)).T)
-    before &= away > np.hypot(*(at - (watched.pose.x, watched.pose.y)).T)
-    drawn = uniform(key_of(household.seed, watched.sensor, mirror.id, "image"), 31 * tick + of)
+    away = np.hypot(*(image - (radar.pose.x, radar.pose.y)).T)
+    before &= away > np.hypot(*(at - (radar.pose.x, radar.pose.y)).T)
+    drawn = uniform(key_of(household.seed, radar.sensor, mirror.id, "image"), 31 * tick + of)
     some = np.flatnonzero(before & (drawn < IMAGE_SHARE * mirror.strength))
     # It is off the place it seems to be at as the report of them is off theirs.
     chest = CHEST_M["standing"]
-    off = read[some] - readings(watched.pose, at[some], chest)
-    return tick[some], readings(watched.pose, image[some], chest) + off, image[some], of[some], np.ones(len(some), bool)
+    off = read[some] - readings(radar.pose, at[some], chest)
+    return tick[some], readings(radar.pose, image[some], chest) + off, image[some], of[some], np.ones(len(some), bool)
 
 
 def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[NDArray[np.bool_], Ints, Ints]:
@@ -283,7 +284,9 @@ def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[N
 # -- zones ---------------------------------------------------------------------------------------------------------
 
 
-def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> list[Array]:
+def zone_intervals(
+    targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules
+) -> list[Array]:
     """[on, off) rows, (n, 2), of each zone: entered once enough successive reports fall into it (an entry zone: with
     the first), left its delay after the last. What falls where it is to be ignored is nowhere."""
     inside = [shape.contains(targets.read) for shape in shapes]

@@ -13,7 +13,7 @@ from vastwatch.design.records import Zone
 from vastwatch.devices.types import ZoneRules
 from vastwatch.people.truth import HouseholdDays, Truth
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.tracking.targets import Targets, Watched, occupied, targets_of
+from vastwatch.rehearsal.tracking.targets import Targets, TrackingRadar, targets_of, zone_intervals
 from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import pose_of
@@ -28,38 +28,38 @@ Array = NDArray[np.float64]
 MANY_REPORTS = 300_000
 
 
-class Zoning(NamedTuple):
+class ZoneTask(NamedTuple):
     """What a sensor makes zones of: `part` of its housing tells the places."""
 
-    watched: Watched
+    watched: TrackingRadar
     part: int
     zones: tuple[Zone, ...]
     shapes: tuple[Shape, ...]
     rules: ZoneRules
 
 
-def zoning_of(project: Project, mounted: MountedSensor, level: int) -> Zoning | None:
+def zone_task(project: Project, mounted: MountedSensor, level: int) -> ZoneTask | None:
     """How a placed sensor tells zones; None for one that has none, or tells none."""
     zones = programmed_zones(project, mounted.sensor)
-    watched = watched_by(project, mounted, level) if zones else None
+    watched = tracking_radar_of(project, mounted, level) if zones else None
     known = zoned_sensor(project, mounted.sensor) if watched is not None else None
     if watched is None or known is None:
         return None
-    return Zoning(watched[1], watched[0], zones, known.shapes, known.device.zone_rules or ZoneRules())
+    return ZoneTask(watched[1], watched[0], zones, known.shapes, known.device.zone_rules or ZoneRules())
 
 
-def watched_by(project: Project, mounted: MountedSensor, level: int) -> tuple[int, Watched] | None:
+def tracking_radar_of(project: Project, mounted: MountedSensor, level: int) -> tuple[int, TrackingRadar] | None:
     """Which part of a placed sensor tells places, and how."""
     for k, part in enumerate(each_part(mounted)):
         device = tracking_part(part.device)
         if device is not None:
             here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
-            return k, Watched(mounted.sensor.id, level, pose_of(mounted.sensor, device), device, here)
+            return k, TrackingRadar(mounted.sensor.id, level, pose_of(mounted.sensor, device), device, here)
     return None
 
 
 def zone_rows(
-    zoning: Zoning, truth: Truth, lives: HouseholdDays, noticed: Notices, days: range,
+    zoning: ZoneTask, truth: Truth, lives: HouseholdDays, noticed: Notices, days: range,
     keep: Callable[[int, Targets], None] = lambda _, targets: None,
 ) -> list[list[Array]]:  # fmt: skip
     """Day after day, the rows of each zone; `keep` hears of each day's targets, unless they are very many."""
@@ -73,14 +73,14 @@ def zone_rows(
     told = targets_of(zoning.watched, truth.household, lives, noticed).by_day(midnights)
     for day, targets in zip(days, told):
         keep(day, targets)
-    return [occupied(targets, zoning.zones, zoning.shapes, zoning.rules) for targets in told]
+    return [zone_intervals(targets, zoning.zones, zoning.shapes, zoning.rules) for targets in told]
 
 
 def _midnights(truth: Truth, days: range) -> list[float]:
     return [truth.calendar.midnight(d) for d in range(days.start, days.stop + 1)]
 
 
-def zone_signals(zoning: Zoning, rows: list[list[Array]], truth: Truth) -> dict[str, Signal]:
+def zone_signals(zoning: ZoneTask, rows: list[list[Array]], truth: Truth) -> dict[str, Signal]:
     """Each zone's signal, of its rows of some days, late by the device's own time."""
     late = zoning.watched.device.latency.typical_s
     return {
