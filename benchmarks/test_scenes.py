@@ -15,7 +15,7 @@ from vastwatch.control.lighting import run_ladders
 from vastwatch.design.project import find, put
 from vastwatch.memo import MEMO
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.reactors import hands_of
+from vastwatch.rehearsal.reactors import manual_actions
 from vastwatch.signals import Signal
 
 ROOMS, ROWS = 40, 6
@@ -76,7 +76,7 @@ def test_the_samples_week_with_everything_on(demo):
 
 def test_the_house_alone_concludes_and_lights_a_known_week(demo):
     r = rehearse(demo, 7, 1)
-    hands = hands_of(demo, r.truth, r.recording)
+    hands = manual_actions(demo, r.truth, r.recording)
 
     def afresh():
         MEMO.clear()

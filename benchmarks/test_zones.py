@@ -19,7 +19,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Conclusion, Sensor, Zone
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.reports import notices_on, run_sensors, wanted_of
+from vastwatch.rehearsal.reports import notices_on, run_sensors, sensor_task
 from vastwatch.rehearsal.tracking import many_targets
 from vastwatch.rehearsal.tracking.targets import targets_of
 from vastwatch.rehearsal.tracking.zone_reports import tracking_radar_of
@@ -118,7 +118,7 @@ def test_a_week_of_six_trackers_with_five_targets():
     start = time.perf_counter()
     run_sensors(project, truth)
     took = time.perf_counter() - start
-    w = wanted_of(project, project.sensors[0], truth)
+    w = sensor_task(project, project.sensors[0], truth)
     watched = tracking_radar_of(project, w.mounted, w.level)
     assert watched is not None
     lives, noticed = truth.household_day(1), notices_on(project, "t0", truth, 1)

@@ -12,7 +12,7 @@ from vastwatch.commission.simulated import walked
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
 from vastwatch.people.truth import simulate_days
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 from vastwatch.sensing.tracker import Pose
 from vastwatch.signals import Signal
 
@@ -35,6 +35,6 @@ def real_days(project: Project) -> Recording:
     sensors = tuple(
         replace(s, settings=replace(s.settings, **real[s.id])) if s.id in real else s for s in project.sensors
     )
-    told = record(replace(project, sensors=sensors), simulate_days(project, 4, 77))
+    told = make_recording(replace(project, sensors=sensors), simulate_days(project, 4, 77))
     lost = ~Signal.from_intervals([(2 * 86_400.0 + 41_000.0, 2 * 86_400.0 + 46_400.0)], 0.0, told.end)
     return Recording(told.calendar, told.reports, {"pir-shop": lost})

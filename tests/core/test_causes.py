@@ -21,7 +21,7 @@ from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import put
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reports import run_without
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 from vastwatch.signals import Signal
 from vastwatch.site.building import Hazard, Spot
 from vastwatch.site.people import Person, Stay
@@ -85,7 +85,7 @@ def test_an_obstacle_gone_is_gone_from_the_sight_lines_alone():
     light = light_instead(r, "big", instead)
     assert not light.same_as(r.house.served("big"))
     without = replace(it.project, furnishings=())
-    heard = record(without, r.truth).report("pir")
+    heard = make_recording(without, r.truth).report("pir")
     assert heard.total() > r.recording.report("pir").total()
     assert without_obstacle(it.project, "big") is None
 

@@ -51,7 +51,7 @@ from vastwatch.design.relations import presence_of, presences_in
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.project_file import decode, encode
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.reactors import Conditions, WavedAt
+from vastwatch.rehearsal.reactors import LeafInputs, WavedConclusion
 from vastwatch.signals import Calendar, Signal
 
 PIR = Report(sensor="pir")
@@ -348,7 +348,7 @@ def test_any_conclusion_is_reacted_to_as_a_simple_one_is(seed, hold):
     both = AnyOf(of=(Report(sensor="a"), Report(sensor="b")))
     expr = StartKeep(start=Report(sensor="a"), keep=Hold(of=both, seconds=hold))
     fast = react(a, a | b, hold, who, sensors)
-    slow = react_to_conclusion(WavedAt(expr, Conditions((a, a, b), (), ("a", "b"))), who, sensors)
+    slow = react_to_conclusion(WavedConclusion(expr, LeafInputs((a, a, b), (), ("a", "b"))), who, sensors)
     assert slow.waves == pytest.approx(fast.waves, abs=1e-6)
     assert slow.presses == pytest.approx(fast.presses, abs=1e-6)
     assert slow.falls == pytest.approx(fast.falls, abs=1e-6)

@@ -24,7 +24,7 @@ from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import find
 from vastwatch.files import save_project
 from vastwatch.people.truth import simulate_days
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 from vastwatch.signals import Calendar, Signal
 
 DAY = 86_400.0
@@ -32,7 +32,7 @@ DAY = 86_400.0
 
 @pytest.fixture(scope="module")
 def recording(demo) -> Recording:
-    return record(demo, simulate_days(demo, 3, 4))
+    return make_recording(demo, simulate_days(demo, 3, 4))
 
 
 def read(path, project) -> EventLog:
@@ -240,7 +240,7 @@ def test_the_shipped_log_is_of_other_settings_and_tells_what_was_not_heard(demo)
     log = read(path, demo)
     lost = ~log.recording.observed["pir-shop"]
     assert log.recording.calendar.days == 4 and 5000 < lost.clip(2 * DAY, 3 * DAY).total() < 6000
-    drawn = record(demo, simulate_days(demo, 4, 77))
+    drawn = make_recording(demo, simulate_days(demo, 4, 77))
     theirs, ours = (r.report("pir-throwing").total() for r in (log.recording, drawn))
     assert theirs > 1.3 * ours
     assert set(log.recording.sensors) == {s.id for s in demo.sensors} and not log.unknown_devices
@@ -337,7 +337,7 @@ def test_a_log_writes_over_nothing_unless_it_is_told_to_and_never_over_a_project
 )
 def test_a_line_of_a_clock_that_was_not_set_voids_no_log(demo, tmp_path, when):
     good = tmp_path / "good.csv"
-    write_log(record(demo, simulate_days(demo, 2, 9)), good)
+    write_log(make_recording(demo, simulate_days(demo, 2, 9)), good)
     head, *lines = good.read_text().splitlines()
     whole = read(good, demo)
     for place in (0, len(lines) // 2, len(lines)):

@@ -36,7 +36,7 @@ from vastwatch.design.starting_ladders import STARTING, apply_template
 from vastwatch.files.check import faults_of
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import reactors, rehearse
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.site.building import DarkSource, Spot
 from vastwatch.site.people import Errand, Person, Stay
@@ -181,8 +181,8 @@ def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_non
     truth = simulate_days(project, 3, 5)
     found = []
     for design in (project, away):
-        said = record(design, truth)
-        found.append(reactors.light_given(design, "big", truth, said))
+        said = make_recording(design, truth)
+        found.append(reactors.effective_light_rule(design, "big", truth, said))
         alone = light_given(design, "big", said)
         assert found[-1].follows.same_as(alone.follows) and found[-1].demand.same_as(alone.demand)
         assert (found[-1].unconditional is None) == (alone.unconditional is None)
@@ -211,7 +211,9 @@ def test_what_stands_for_lives_end_to_end_counts_what_burns_anyway():
 
 def test_each_lamp_is_wanted_while_a_row_wins_that_asks_for_it():
     project = laddered(*USUAL, (ClockTime(begin="02:00", end="03:00"), "faint"))
-    did = run_ladders(project, "big", record(project, simulate_days(project, 2, 1)), Signal.constant(False, 0, 172_800))
+    did = run_ladders(
+        project, "big", make_recording(project, simulate_days(project, 2, 1)), Signal.constant(False, 0, 172_800)
+    )
     (ladder,) = did.ladders
     wanted = {lamp.id: did.wanted[lamp.id] for lamp in ladder.ladder.lamps}
     assert set(wanted) == {"lamp", "floor"} and wanted["floor"].total() > 0 == wanted["lamp"].total()

@@ -22,7 +22,7 @@ from vastwatch.design.records import Conclusion, Sensor
 from vastwatch.files.project_file import save_project
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 from vastwatch.signals import DAY, Calendar, Signal
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Errand, Stay
@@ -55,7 +55,7 @@ def at_s(habits):
 def test_visits_and_stays_are_those_of_the_people_who_made_the_log(seed):
     project = watched_room()
     truth = simulate_days(project, 28, seed)
-    found = habits_of_log(run_house(project, record(project, truth)))
+    found = habits_of_log(run_house(project, make_recording(project, truth)))
     (big,) = found.rooms
     occupied = truth.occupied("big", False)
     # Absences too short to be told from sitting still are none to a log.
@@ -156,7 +156,7 @@ def test_the_command_line_tells_habits(tmp_path, capsys):
     project = watched_room()
     path, out = tmp_path / "a.vastwatch.json", tmp_path / "log.csv"
     save_project(project, path)
-    write_log(record(project, simulate_days(project, 14, 1)), out)
+    write_log(make_recording(project, simulate_days(project, 14, 1)), out)
     assert cli.main(["replay", str(path), str(out), "--habits", "--json"]) == 0
     said = json.loads(capsys.readouterr().out)["habits"]
     # Twelve silent hours in a house of one room are taken for a house that nobody listened to.

@@ -17,7 +17,7 @@ from vastwatch.people.small_movements import minor_motion_events
 from vastwatch.people.together import household_batch, motion_events_in
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal import many_lives, reports
-from vastwatch.rehearsal.reports import SensorRun, wanted_of
+from vastwatch.rehearsal.reports import SensorRun, sensor_task
 
 SEEDS = (3, 4, 5)
 
@@ -38,7 +38,7 @@ def runs_of(project: Project, truths: list[Truth]) -> dict[tuple[str, int, int],
     for sensor in project.sensors:
         for n, v in enumerate(day_settings(sensor)):
             for k, truth in enumerate(truths):
-                w = wanted_of(project, v.sensor, truth)
+                w = sensor_task(project, v.sensor, truth)
                 if w.zoning is None:
                     out[sensor.id, n, k] = reports._run(*w[:3], truth)
     return out
@@ -48,7 +48,7 @@ def compared(project: Project, days: int) -> int:
     """How many reports were made, those of many lives as each life alone has them."""
     truths = [simulate_days(project, days, seed) for seed in SEEDS]
     MEMO.clear()
-    many_lives.hear(project, truths)
+    many_lives.fill_report_cache(project, truths)
     together_ = runs_of(project, truths)
     MEMO.clear()
     many = 0
@@ -127,8 +127,8 @@ def test_small_movements_of_some_stays_are_those_of_them_all(demo):
 def test_a_sensor_that_is_asked_who_moves_later_lives_it_anew(demo):
     truths = [simulate_days(demo, 8, seed) for seed in SEEDS]
     MEMO.clear()
-    many_lives.hear(demo, truths)
-    w = wanted_of(demo, find(demo.sensors, "radar-sitting"), truths[0])
+    many_lives.fill_report_cache(demo, truths)
+    w = sensor_task(demo, find(demo.sensors, "radar-sitting"), truths[0])
     told = reports._run(*w[:3], truths[0])
     assert callable(told.moved) and told.moving.total() > 0
     assert (told.still | told.moving).same_as(told.report)

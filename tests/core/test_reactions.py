@@ -33,7 +33,7 @@ from vastwatch.draws import at_ms, sub_keys, uniform
 from vastwatch.loops import reactions as loops
 from vastwatch.people.truth import There
 from vastwatch.rehearsal import rehearse, replay
-from vastwatch.rehearsal.reactors import stretches
+from vastwatch.rehearsal.reactors import occupancy_intervals
 from vastwatch.signals import Signal
 from vastwatch.site.people import WAVE_AFTER_S
 
@@ -337,7 +337,7 @@ def test_curve_and_rehearsal_are_one_also_where_people_react(control):
 def test_sleepers_and_who_watches_a_film_do_not_wave(demo):
     r = rehearse(demo, 7, 1)
     for presence in (p for p in demo.presences if p.room is not None):
-        who = stretches(demo, presence, r.truth, r.house.dark(presence.room), r.recording.observed)
+        who = occupancy_intervals(demo, presence, r.truth, r.house.dark(presence.room), r.recording.observed)
         assert (who.begin[1:] >= who.end[:-1]).all() and (who.end > who.begin).all()
         awake = r.awake(presence.room)
         middle = (who.begin + who.end) / 2
@@ -354,7 +354,7 @@ def test_each_waits_before_they_wave_as_long_as_is_said_of_them(demo):
     slow = put(demo, replace(find(demo.people, "potter"), wave_after_s=45.0))
     presence = presence_of(slow, "throwing")
     r = rehearse(slow, 7, 1)
-    who = stretches(slow, presence, r.truth, r.house.dark("throwing"), r.recording.observed)
+    who = occupancy_intervals(slow, presence, r.truth, r.house.dark("throwing"), r.recording.observed)
     assert set(who.after_s) == {12.0, 45.0}
     for begin, end, after in zip(who.begin, who.end, who.after_s):
         there = [t.person for t in r.truth.tracks if r.truth.person_in(t.person.id, "throwing").at((begin + end) / 2)]

@@ -23,10 +23,10 @@ from vastwatch.rehearsal.troubles import (
     BACK_AFTER_S,
     SAYS_AGAIN_S,
     TRIES_AFTER_S,
-    bounced,
-    received,
+    impairment_of,
     supplies,
-    trouble_of,
+    with_bounce,
+    with_message_loss,
 )
 from vastwatch.signals import DAY, Signal
 from vastwatch.site.building import Circuit, Furnishing, Switch
@@ -76,13 +76,13 @@ def test_what_is_received_is_what_comes_message_by_message(seed):
     after = 20_000.0 if seed < 12 else 0.3
     report = Signal(0.0, float(t[-1]) + after, bool(seed % 2), t)
     lost = float(rng.choice([0.001, 0.05, 0.3, 0.5])) if seed < 12 else 0.9
-    assert received(report, seed, lost).same_as(plainly_received(report, seed, lost), 1e-9)
+    assert with_message_loss(report, seed, lost).same_as(plainly_received(report, seed, lost), 1e-9)
 
 
 def test_of_many_messages_the_share_said_is_lost_and_more_is_late():
     t = np.arange(1, 40_001) * 10.0
     report = Signal(0.0, 500_000.0, False, t)
-    got = received(report, 5, 0.1)
+    got = with_message_loss(report, 5, 0.1)
     late = np.isin(np.round(got.rises, 6), np.round(report.rises, 6))
     # A report of ten seconds is there at all if its beginning came, or had come before.
     assert 1 - len(got.rises) / len(report.rises) == pytest.approx(0.1 + 0.1 * 0.9, abs=0.02)
@@ -91,7 +91,7 @@ def test_of_many_messages_the_share_said_is_lost_and_more_is_late():
 
 def test_nothing_lost_is_nothing_changed_and_one_sensors_luck_is_not_anothers():
     report = Signal.from_intervals([(1, 5), (9, 20)], 0.0, 100.0)
-    assert received(report, 3, 0.0) is report
+    assert with_message_loss(report, 3, 0.0) is report
     both = two_sensors()
     one = put(both, replace(both.sensors[1], settings=replace(both.sensors[1].settings, messages_lost=0.4)))
     before, after = rehearse(both, 2, 1).recording, rehearse(one, 2, 1).recording
@@ -113,7 +113,7 @@ def two_sensors(**changes):
 def test_a_contact_bounces_as_often_as_it_is_said_to_after_it_has_closed():
     rows = [(k * 60.0, k * 60.0 + 20.0) for k in range(1, 4001)]
     report = Signal.from_intervals(rows, 0.0, 300_000.0)
-    got = bounced(report, key_of(1, "bounce", "door"), 0.3)
+    got = with_bounce(report, key_of(1, "bounce", "door"), 0.3)
     more = (got - report).intervals
     assert len(more) / len(rows) == pytest.approx(0.3, abs=0.03)
     assert ((more[:, 1] - more[:, 0]) <= 0.5 + 1e-9).all() and not report.at(more[:, 0] - 1e-6).any()
@@ -299,11 +299,11 @@ def test_what_is_wired_loses_nothing_and_a_sensors_own_figure_goes_before_the_br
     room = troubled(two_sensors(), messages_lost=0.2)
     r = rehearse(room, 1, 1)
     report = r.recording.report("pir")
-    assert trouble_of(room, room.sensors[0], r.truth, report).lost == 0.2
+    assert impairment_of(room, room.sensors[0], r.truth, report).loss_share == 0.2
     own = put(room, replace(room.sensors[0], settings=replace(room.sensors[0].settings, messages_lost=0.0)))
-    assert trouble_of(own, own.sensors[0], r.truth, report) is None
+    assert impairment_of(own, own.sensors[0], r.truth, report) is None
     wire = put(room, replace(room.devices[0], radio="wire"))
-    assert trouble_of(wire, wire.sensors[0], r.truth, report) is None
+    assert impairment_of(wire, wire.sensors[0], r.truth, report) is None
 
 
 def test_lost_messages_are_told_as_the_cause():

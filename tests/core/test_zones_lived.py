@@ -22,7 +22,7 @@ from vastwatch.loops.targets import Bodies, Mirrors, Radar, RouteSamples, Target
 from vastwatch.people.routes import STEP
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on, wanted_of
+from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, sensor_task, targets_on
 from vastwatch.rehearsal.tracking import many_targets, zone_reports
 from vastwatch.rehearsal.tracking.targets import WANDER_WEIGHTS, Targets, _told, _wander, targets_of, zone_intervals
 from vastwatch.rehearsal.tracking.zone_reports import tracking_radar_of
@@ -238,7 +238,7 @@ def test_targets_are_those_of_the_arrays(name, demo):
     truth = rehearse(project, 3, 2).truth
     found = 0
     for sensor in project.sensors:
-        w = wanted_of(project, sensor, truth)
+        w = sensor_task(project, sensor, truth)
         if (watched := tracking_radar_of(project, w.mounted, w.level)) is None:
             continue
         for most in (watched[1].device.targets, 1):

@@ -37,7 +37,7 @@ from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.results.judged import HOUSE_JUDGED
 from vastwatch.desk.stages.timing.builder import changed_part, shown_conclusion
 from vastwatch.people.truth import simulate_days
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 
 
 @pytest.fixture
@@ -382,7 +382,7 @@ def test_another_seed_is_another_week_of_the_same_people(qtbot, window):
 @pytest.fixture
 def log(demo, tmp_path):
     path = tmp_path / "house.csv"
-    write_log(record(demo, simulate_days(demo, 2, 9)), path)
+    write_log(make_recording(demo, simulate_days(demo, 2, 9)), path)
     return path
 
 

@@ -122,14 +122,14 @@ def log(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.files.project_file import SUFFIX
     from vastwatch.files.writing import same_file
     from vastwatch.people.truth import simulate_days
-    from vastwatch.rehearsal.run import record
+    from vastwatch.rehearsal.run import make_recording
 
     out = Path(args.out)
     if (args.file is not None and same_file(out, Path(args.file))) or out.name.endswith(SUFFIX):
         raise RequestError(f"--out: {out} is a project and no log; name another file")
     if out.exists() and not args.over:
         raise RequestError(f"--out: {out} exists; choose another file, or use --over")
-    recording = record(project, simulate_days(project, args.days, args.seed))
+    recording = make_recording(project, simulate_days(project, args.days, args.seed))
     try:
         written = write_log(recording, out, parts=args.parts, wide=args.wide)
     except ProjectError as e:

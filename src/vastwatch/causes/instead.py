@@ -18,9 +18,9 @@ from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.design.records import Conclusion, Settings
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.reactors import hands_of
+from vastwatch.rehearsal.reactors import manual_actions
 from vastwatch.rehearsal.reports import run_without
-from vastwatch.rehearsal.run import record, recording_of
+from vastwatch.rehearsal.run import make_recording, recording_of
 from vastwatch.rehearsal.troubles import lost_share
 from vastwatch.sensing.model import CATALOGUE_C
 from vastwatch.signals import Signal
@@ -53,13 +53,13 @@ class Instead:
 def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
     """What a room's light would have been on the same draws."""
     project = asked_by(instead.project, room)
-    recording = record(project, r.truth)
+    recording = make_recording(project, r.truth)
     if instead.without is not None and instead.during is not None:
         source, during = instead.without, instead.during
         runs = {s.id: run_without(project, s.id, r.truth, source, during) for s in project.sensors}
         recording = recording_of(runs, project, r.truth)
     # Where nobody reacted in the rehearsal, nobody does here.
-    hands = hands_of(project, r.truth, recording) if r.house.actions else NO_ACTIONS
+    hands = manual_actions(project, r.truth, recording) if r.house.actions else NO_ACTIONS
     light = run_house(project, recording, hands).served(room)
     return Signal.constant(False, 0.0, r.truth.end) if light is None else light
 

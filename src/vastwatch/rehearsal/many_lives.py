@@ -35,15 +35,15 @@ from vastwatch.rehearsal.noticing.nuisance import Weekly, per_replicate
 from vastwatch.rehearsal.reports import (
     MOVING_HOLD_S,
     SensorRun,
-    Wanted,
-    is_run,
-    keep_run,
+    SensorTask,
+    cache_run,
+    is_run_cached,
     latency_key,
-    moved_afresh,
-    own_hold_s,
+    mounted_hold_s,
     read_by_state,
+    recompute_moving,
     reported_at,
-    wanted_of_each,
+    sensor_tasks,
 )
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.reporting import hold_and_blind_s
@@ -54,18 +54,18 @@ Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 
-def hear(project: Project, truths: Sequence[Truth]) -> None:
+def fill_report_cache(project: Project, truths: Sequence[Truth]) -> None:
     """See to it that what the sensors report is kept of some truths of the same days that differ in their seed alone;
     but for what tells zones, which `reports` does life by life."""
     for sensor in project.sensors:
         for v in day_settings(sensor):
-            each = zip(wanted_of_each(project, v.sensor, truths), truths)
-            left = [(w, truth) for w, truth in each if w.zoning is None and not is_run(w, truth)]
+            each = zip(sensor_tasks(project, v.sensor, truths), truths)
+            left = [(w, truth) for w, truth in each if w.zoning is None and not is_run_cached(w, truth)]
             if left and truths[0].household.people:
                 _hear(left, sensor.id in read_by_state(project))
 
 
-def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
+def _hear(left: list[tuple[SensorTask, Truth]], by_state: bool) -> None:
     """See to it for one sensor; `by_state`: whether it is asked while it sees somebody move."""
     truths = [truth for _, truth in left]
     mounted, level, *_ = left[0][0]
@@ -73,7 +73,7 @@ def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
     reports: list[list[Signal]] = [[] for _ in left]
     moving: list[list[Signal]] = [[] for _ in left]
     for k, part in enumerate(each_part(mounted)):
-        own, short = own_hold_s(part), min(MOVING_HOLD_S, own_hold_s(part))
+        own, short = mounted_hold_s(part), min(MOVING_HOLD_S, mounted_hold_s(part))
         _, blind = hold_and_blind_s(part, own) or (own, 0.0)
         # What lies between notices that the device makes one report of is left out before they are sorted.
         joins = short if by_state else own
@@ -86,7 +86,9 @@ def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
             for of, truth, (a, b) in zip(moving, truths, pairwise(cuts)):
                 of.append(Signal.from_intervals(rows[a:b], 0.0, truth.end))
     for (w, truth), of_parts, moved in zip(left, reports, moving):
-        keep_run(w, truth, SensorRun(any_of(of_parts), any_of(moved) if by_state else partial(moved_afresh, w, truth)))
+        cache_run(
+            w, truth, SensorRun(any_of(of_parts), any_of(moved) if by_state else partial(recompute_moving, w, truth))
+        )
 
 
 class _Noticed(NamedTuple):
@@ -149,7 +151,7 @@ def _noticed(
     yield _walking(part, every, chances, bearing, many, (keys("look"), keys("walk")), joined_s)
     for room in dict.fromkeys(one.book.spots[k].room for k in np.flatnonzero(spots).tolist()):
         yield _moving(motion_events_in(lives, 0, days, room), chances, bearing, many, keys("minor"))
-    yield _resting(every, chances, bearing, many, max(own_hold_s(part), SURE_HOLD_S), keys("still"))
+    yield _resting(every, chances, bearing, many, max(mounted_hold_s(part), SURE_HOLD_S), keys("still"))
 
 
 def _walking(
@@ -218,7 +220,7 @@ def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth
 
 def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list[Signal]:
     """What the device reports of it in each life: see `reports`."""
-    how = hold_and_blind_s(part, own_hold_s(part))
+    how = hold_and_blind_s(part, mounted_hold_s(part))
     if how is None:
         return [never(truth.end) for truth in truths]
     rows, cuts = loops.hold_blind_merge(n.start, n.end, n.cuts, *map(float, how))

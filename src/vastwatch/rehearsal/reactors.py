@@ -36,9 +36,9 @@ from vastwatch.memo import MEMO, memoised
 from vastwatch.people.routes import RouteTable
 from vastwatch.people.truth import There, Truth
 from vastwatch.rehearsal.noticing.notices import large_motion_probability
-from vastwatch.rehearsal.reports import own_hold_s
+from vastwatch.rehearsal.reports import mounted_hold_s
 from vastwatch.rehearsal.troubles import lost_share, powered
-from vastwatch.rehearsal.wishes import pressed_in
+from vastwatch.rehearsal.wishes import overrides_in
 from vastwatch.sensing.model import MountedSensor, latency_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
@@ -46,7 +46,7 @@ from vastwatch.signals import Signal
 Array = NDArray[np.float64]
 
 
-def waved(project: Project, presence: Conclusion, seed: int) -> tuple[WaveSensor, ...]:
+def wave_sensors(project: Project, presence: Conclusion, seed: int) -> tuple[WaveSensor, ...]:
     """The sensors a conclusion itself reads, as waves set them off: the whole of a report is late."""
     out = []
     for ident, eye in zip(sensors_read(presence), _eyes(project, presence)):
@@ -74,7 +74,7 @@ def _eyes(project: Project, presence: Conclusion) -> tuple[_Eye, ...]:
     for ident in sensors_read(presence):
         sensor = find(project.sensors, ident)
         mounted = mount(project, at_hour(sensor))
-        report_s = own_hold_s(mounted) if ident in keepers else 0.0
+        report_s = mounted_hold_s(mounted) if ident in keepers else 0.0
         level, heard = level_number(project, mounted.sensor.level), 1.0 - lost_share(project, sensor)
         out.append(_Eye(mounted, level, ident in starters, report_s, heard))
     return tuple(out)
@@ -101,7 +101,7 @@ def _read(expr: Expr) -> tuple[str, ...]:
     return tuple(dict.fromkeys(r.sensor for r in reports(expr)))
 
 
-def light_given(project: Project, room: str, truth: Truth, recording: Recording) -> LightRule:
+def effective_light_rule(project: Project, room: str, truth: Truth, recording: Recording) -> LightRule:
     """How the light of a room hangs on its conclusion: where it would not come on, or burns anyway, nobody waves, and
     no hold matters."""
 
@@ -110,7 +110,7 @@ def light_given(project: Project, room: str, truth: Truth, recording: Recording)
 
     # The same for every design that differs in its sensors alone.
     reads = _without_sensors(project, room)
-    return work() if reads is None else MEMO.get((light_given, room, truth, reads), work)
+    return work() if reads is None else MEMO.get((effective_light_rule, room, truth, reads), work)
 
 
 # What of a project the light of a room cannot hang on where it asks no sensor.
@@ -131,7 +131,7 @@ def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
     return (own, modules, *rest)
 
 
-def stretches(
+def occupancy_intervals(
     project: Project, presence: Conclusion, truth: Truth, dark: Signal, known: Mapping[str, Signal]
 ) -> OccupancyIntervals:
     """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it
@@ -241,21 +241,21 @@ class Simulated(NamedTuple):
 NO_REPLAY = Simulated(MappingProxyType({}), MappingProxyType({}))
 
 
-def hands_of(project: Project, truth: Truth, recording: Recording) -> Mapping[str, ManualActions]:
+def manual_actions(project: Project, truth: Truth, recording: Recording) -> Mapping[str, ManualActions]:
     """What the people of a truth do about the lights of their rooms, given what sensors say of their days.
 
     What a wave makes a sensor report is heard by the conclusion that lights the waver's own room, and by what names it.
     """
-    return lived_through(project, evaluation_order(project).sound, truth, recording).hands
+    return simulate_reactions(project, evaluation_order(project).sound, truth, recording).hands
 
 
-def named_by(project: Project, presence: Conclusion, truth: Truth, recording: Recording) -> dict[str, Signal]:
+def dependency_signals(project: Project, presence: Conclusion, truth: Truth, recording: Recording) -> dict[str, Signal]:
     """What all comes to that a conclusion follows from, people's reactions there included."""
     before = with_dependencies(project, presence)[:-1]
-    return dict(lived_through(project, before, truth, recording).named) if before else {}
+    return dict(simulate_reactions(project, before, truth, recording).named) if before else {}
 
 
-def lived_through(
+def simulate_reactions(
     project: Project, presences: Sequence[Conclusion], truth: Truth, recording: Recording, known: Simulated = NO_REPLAY
 ) -> Simulated:
     """What people do and what is concluded meanwhile, of conclusions in their order; what is `known` of another design
@@ -287,19 +287,22 @@ def _with_buttons(
     did = run_ladders(project, room, recording, own)
     if did is None:
         return hand
-    return hand._replace(overrides=pressed_in(project, room, truth, recording, did, own))
+    return hand._replace(overrides=overrides_in(project, room, truth, recording, did, own))
 
 
 def _hand(
     project: Project, p: Conclusion, room: str, truth: Truth, recording: Recording, named: dict[str, Signal]
 ) -> ManualActions:
     """What people do about the light that a conclusion gives their room."""
-    dark = light_given(project, room, truth, recording).follows
+    dark = effective_light_rule(project, room, truth, recording).follows
     if find(project.rooms, room).control == "absence":
         said = evaluate_expr(project, p.expr, recording, dependencies=named)
         return _by_hand(said, truth.there(room), dark, press_hold(p.expr))
-    who, sensors = stretches(project, p, truth, dark, recording.observed), waved(project, p, truth.household.seed)
-    if waves_simply(p.expr):
+    who, sensors = (
+        occupancy_intervals(project, p, truth, dark, recording.observed),
+        wave_sensors(project, p, truth.household.seed),
+    )
+    if is_single_hold(p.expr):
         start, keep = (
             evaluate_expr(project, part, recording, dependencies=named) for part in start_and_keep(p.expr) or ()
         )
@@ -308,7 +311,7 @@ def _hand(
     return _waving_at_any(p.expr, given, who, sensors, truth.end)
 
 
-def waves_simply(expr: Expr) -> bool:
+def is_single_hold(expr: Expr) -> bool:
     """Whether a conclusion is one hold of any of some reports, started by any of some of them: what a wave brings
     follows from that, and nothing needs to be asked."""
     parts = start_and_keep(expr)
@@ -348,7 +351,7 @@ def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> Ma
     return ManualActions(pressed.signal, switch_trips=pressed.again)
 
 
-class Conditions(NamedTuple):
+class LeafInputs(NamedTuple):
     """What the leaves of an expression say, from left to right, how its beliefs weigh it, and the sensors that notice
     waves, in order; of several lives end to end, while any is `alive`."""
 
@@ -358,10 +361,10 @@ class Conditions(NamedTuple):
     alive: Signal | None = None
 
 
-class WavedAt:
+class WavedConclusion:
     """What an expression comes to when some of its sensors report waves besides, and somebody presses the switch."""
 
-    def __init__(self, expr: Expr, given: Conditions) -> None:
+    def __init__(self, expr: Expr, given: LeafInputs) -> None:
         self._expr, self._given = expr, given
         self._leaves = leaves(expr)
         self._keep = expr.keep if isinstance(expr, StartKeep) else expr
@@ -373,7 +376,7 @@ class WavedAt:
         """While it is on, given [on, off) rows by sensor, and rows of presses."""
         given, end = self._given, self._given.said[0].end
         waved = {s: Signal.from_intervals(r, 0.0, end) for s, r in zip(given.sensors, reports) if len(r)}
-        said = [with_waves(leaf, s, waved) for leaf, s in zip(self._leaves, given.said)]
+        said = [add_waves(leaf, s, waved) for leaf, s in zip(self._leaves, given.said)]
         presence = evaluate_with(self._expr, said, given.chains, given.alive)
         if len(pressed) == 0:
             return presence
@@ -383,13 +386,13 @@ class WavedAt:
         return presence | manual_on(keeping, press, self._hold_s)
 
 
-def conditions(project: Project, presence: Conclusion, recording: Recording, named: Mapping[str, Signal]) -> Conditions:
+def conditions(project: Project, presence: Conclusion, recording: Recording, named: Mapping[str, Signal]) -> LeafInputs:
     """What a conclusion goes by over a recording, given what all comes to that it names."""
     said = tuple(evaluate_expr(project, leaf, recording, dependencies=named) for leaf in leaves(presence.expr))
-    return Conditions(said, markov_chains(project, beliefs(presence.expr)), sensors_read(presence))
+    return LeafInputs(said, markov_chains(project, beliefs(presence.expr)), sensors_read(presence))
 
 
-def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
+def add_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
     """What a leaf says when sensors report waves besides, as `control.house` hears it."""
     if isinstance(leaf, Report) and leaf.responds_to_motion and leaf.sensor in waved:
         return said | waved[leaf.sensor]
@@ -398,9 +401,9 @@ def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
 
 @memoised
 def _waving_at_any(
-    expr: Expr, given: Conditions, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], end: float
+    expr: Expr, given: LeafInputs, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], end: float
 ) -> ManualActions:
-    return _hand_of(react_to_conclusion(WavedAt(expr, given), who, sensors), given.sensors, end)
+    return _hand_of(react_to_conclusion(WavedConclusion(expr, given), who, sensors), given.sensors, end)
 
 
 @memoised

@@ -30,7 +30,7 @@ from vastwatch.rehearsal.noticing.nuisance import Weekly, sources_on_day, week_i
 from vastwatch.rehearsal.room_sensors.room_told import room_sensor_report
 from vastwatch.rehearsal.tracking.targets import Targets, TrackingRadar, targets_of
 from vastwatch.rehearsal.tracking.zone_reports import ZoneTask, tracking_radar_of, zone_rows, zone_signals, zone_task
-from vastwatch.rehearsal.troubles import Trouble, trouble_of
+from vastwatch.rehearsal.troubles import Impairment, impairment_of
 from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.reporting import hold_and_blind_s, hold_merge, report_intervals
@@ -57,7 +57,7 @@ class SensorRun:
     report: Signal
     moved: Signal | Callable[[], Signal]
     zones: Mapping[str, Signal] = field(default_factory=dict)
-    works: Signal | None = None
+    operating: Signal | None = None
 
     @cached_property
     def moving(self) -> Signal:
@@ -70,7 +70,7 @@ class SensorRun:
         return self.report - self.moving
 
 
-class Heard(NamedTuple):
+class DayNotices(NamedTuple):
     """Some days' notices as far as a report depends on them: [start, end) sorted, and [on, off) rows of movement."""
 
     start: Array
@@ -78,7 +78,7 @@ class Heard(NamedTuple):
     moving: Array
 
 
-class Wanted(NamedTuple):
+class SensorTask(NamedTuple):
     """A sensor in its place, its level's place by elevation, and by part and week what triggers it falsely."""
 
     mounted: MountedSensor
@@ -89,10 +89,10 @@ class Wanted(NamedTuple):
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
-    wanted = {s.id: [wanted_of(project, v.sensor, truth) for v in day_settings(s)] for s in project.sensors}
+    wanted = {s.id: [sensor_task(project, v.sensor, truth) for v in day_settings(s)] for s in project.sensors}
     every = [w for each in wanted.values() for w in each]
-    left = [w for w in every if not is_run(w, truth) or not (w.zoning is None or is_memoised(_zones, w, truth))]
-    made: dict[Wanted, SensorRun] = {}
+    left = [w for w in every if not is_run_cached(w, truth) or not (w.zoning is None or is_memoised(_zones, w, truth))]
+    made: dict[SensorTask, SensorRun] = {}
     if left:
         spots = np.zeros(len(truth.spots), bool)
         for w in left:
@@ -110,7 +110,7 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
         run = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
         told = room_sensor_report(project, sensor, truth)
         run = run if told is None else _of_room(told)
-        out[sensor.id] = as_heard(project, sensor, truth, run)
+        out[sensor.id] = with_impairments(project, sensor, truth, run)
     return out
 
 
@@ -119,16 +119,16 @@ def _of_room(told: Signal) -> SensorRun:
     return SensorRun(told, Signal.constant(False, told.start, told.end))
 
 
-def as_heard(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> SensorRun:
+def with_impairments(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> SensorRun:
     """What the house hears of what a sensor would say: all of it, unless something befalls it on the way."""
-    trouble = trouble_of(project, sensor, truth, run.report)
+    trouble = impairment_of(project, sensor, truth, run.report)
     return run if trouble is None else _as_heard(run, trouble)
 
 
 @memoised
-def _as_heard(run: SensorRun, trouble: Trouble) -> SensorRun:
-    report = trouble.heard(run.report, "")
-    zones = {z: trouble.heard(said, z) for z, said in run.zones.items()}
+def _as_heard(run: SensorRun, trouble: Impairment) -> SensorRun:
+    report = trouble.apply(run.report, "")
+    zones = {z: trouble.apply(said, z) for z, said in run.zones.items()}
     return SensorRun(report, lambda: run.moving, zones, trouble.works)
 
 
@@ -148,7 +148,7 @@ def _hours(calendar: Calendar, v: DaySetting) -> Signal:
     return Signal.from_intervals(rows, 0.0, calendar.end)
 
 
-def _hear_days(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
+def _hear_days(wanted: list[SensorTask], truth: Truth, spots: NDArray[np.bool_]) -> None:
     """See to it that all days of some sensors are kept; their lives are looked at by all of them together."""
     lives: dict[tuple[int, int], HouseholdDays] = {}
     for w in wanted:
@@ -156,9 +156,9 @@ def _hear_days(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> 
             _hear(part, w.level, truth, weekly, lives, spots)
 
 
-def _run_long(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> dict[Wanted, SensorRun]:
+def _run_long(wanted: list[SensorTask], truth: Truth, spots: NDArray[np.bool_]) -> dict[SensorTask, SensorRun]:
     """Run some sensors through many days, some weeks at a time, each of which is forgotten once all have heard it."""
-    heard: list[list[list[Heard]]] = [[[] for _ in each_part(w.mounted)] for w in wanted]
+    heard: list[list[list[DayNotices]]] = [[[] for _ in each_part(w.mounted)] for w in wanted]
     told: list[list[list[Array]]] = [[] for _ in wanted]
     for first in range(0, truth.calendar.days, TOGETHER):
         last = min(first + TOGETHER, truth.calendar.days)
@@ -172,7 +172,7 @@ def _run_long(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> d
     # Kept as `_run` keeps them: day by day they would be heard anew.
     out = {}
     for w, parts, rows in zip(wanted, heard, told):
-        out[w] = keep_run(w, truth, _joined(w.mounted, parts, truth))
+        out[w] = cache_run(w, truth, _joined(w.mounted, parts, truth))
         if w.zoning is not None:
             zones = MEMO.get((_zones, (w, truth)), partial(zone_signals, w.zoning, rows, truth))
             out[w] = replace(out[w], zones=zones)
@@ -180,14 +180,14 @@ def _run_long(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> d
 
 
 @memoised
-def _whole(w: Wanted, truth: Truth) -> SensorRun:
+def _whole(w: SensorTask, truth: Truth) -> SensorRun:
     """What a sensor reports, its zones with it."""
     run = _run(*w[:3], truth)
     return run if w.zoning is None else replace(run, zones=_zones(w, truth))
 
 
 @memoised
-def _zones(w: Wanted, truth: Truth) -> dict[str, Signal]:
+def _zones(w: SensorTask, truth: Truth) -> dict[str, Signal]:
     """What a sensor says of each of its zones, by their ids."""
     assert w.zoning is not None
     watched, level = w.zoning.watched, w.level
@@ -214,7 +214,7 @@ def _targets_of_day(
 
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
     """The targets that a tracking radar told on a day, as it is set for most of it; None for any other sensor."""
-    w = wanted_of(project, at_hour(find(project.sensors, sensor_id)), truth)
+    w = sensor_task(project, at_hour(find(project.sensors, sensor_id)), truth)
     watched = tracking_radar_of(project, w.mounted, w.level)
     if watched is None:
         return None
@@ -222,19 +222,19 @@ def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targ
     return _targets_of_day(seen, tuple(each_part(w.mounted))[k], w.level, truth, w.false[k], day)
 
 
-def wanted_of(project: Project, sensor: Sensor, truth: Truth) -> Wanted:
+def sensor_task(project: Project, sensor: Sensor, truth: Truth) -> SensorTask:
     """What is to be run of a sensor, as it is set, through a truth."""
-    return wanted_of_each(project, sensor, (truth,))[0]
+    return sensor_tasks(project, sensor, (truth,))[0]
 
 
-def wanted_of_each(project: Project, sensor: Sensor, truths: Sequence[Truth]) -> list[Wanted]:
+def sensor_tasks(project: Project, sensor: Sensor, truths: Sequence[Truth]) -> list[SensorTask]:
     """The same through truths of the same days that differ in their seed alone."""
     # In long runs a zone is told only where something reads it: it is the most of a tracking radar's work.
     few = truths[0].calendar.days <= ASKED_DAYS
     mounted, level, zoning = _as_set(project, sensor, few or sensor.id in _read_by_zone(project))
     calendars = [truth.calendar for truth in truths]
     each = (weekly_false_sources(project, part, calendars) for part in each_part(mounted))
-    return [Wanted(mounted, level, false, zoning) for false in zip(*each)]
+    return [SensorTask(mounted, level, false, zoning) for false in zip(*each)]
 
 
 @memoised
@@ -263,7 +263,7 @@ def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Noti
     sensor = find(project.sensors, sensor_id)
     found = []
     for v in day_settings(sensor):
-        mounted, level, false, _ = wanted_of(project, v.sensor, truth)
+        mounted, level, false, _ = sensor_task(project, v.sensor, truth)
         hours = _hours(truth.calendar, v)
         for part, weekly in zip(each_part(mounted), false):
             n = _notices_of_day(part, level, truth, weekly, day)
@@ -287,7 +287,7 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
     sensor = find(project.sensors, sensor_id)
     runs = []
     for v in day_settings(sensor):
-        mounted, level, false, zoning = wanted_of(project, v.sensor, truth)
+        mounted, level, false, zoning = sensor_task(project, v.sensor, truth)
         heard, zones = [], {}
         for k, (part, weekly) in enumerate(zip(each_part(mounted), false)):
             of_days = [_notices_of_day(part, level, truth, weekly, day) for day in range(truth.calendar.days)]
@@ -301,7 +301,7 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
                 zones = zone_signals(zoning, rows, truth)
         runs.append(replace(_joined(mounted, heard, truth), zones=zones))
     run = runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)
-    return as_heard(project, sensor, truth, run)
+    return with_impairments(project, sensor, truth, run)
 
 
 def _left_out(n: Notices, source: str, during: Signal) -> Notices:
@@ -317,7 +317,7 @@ def _level(project: Project, mounted: MountedSensor) -> int:
     return level_number(project, mounted.sensor.level)
 
 
-def own_hold_s(mounted: MountedSensor) -> float:
+def mounted_hold_s(mounted: MountedSensor) -> float:
     """The hold the device itself keeps: as set, or as it comes."""
     return placed.own_hold_s(mounted.device, mounted.sensor.settings)
 
@@ -354,7 +354,7 @@ def _noticed(
     mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: HouseholdDays
 ) -> Notices:
     false = tuple(f for d in range(first, last) for f in sources_on_day(weekly, truth.calendar, d))
-    return notices_of(mounted, level, truth.household, lives, false, own_hold_s(mounted))
+    return notices_of(mounted, level, truth.household, lives, false, mounted_hold_s(mounted))
 
 
 def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int) -> Notices:
@@ -364,32 +364,32 @@ def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: We
     return MEMO.get(_key("notices", mounted, level, truth, day, weekly), work)
 
 
-def _heard(mounted: MountedSensor, n: Notices) -> Heard:
-    hold = own_hold_s(mounted)
+def _heard(mounted: MountedSensor, n: Notices) -> DayNotices:
+    hold = mounted_hold_s(mounted)
     _, blind = hold_and_blind_s(mounted, hold) or (hold, 0.0)
     start, end = merge_notices(n.start, n.end, hold, blind)
     moving = hold_merge(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
-    return Heard(start, end, moving)
+    return DayNotices(start, end, moving)
 
 
-def _heard_on(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int) -> Heard:
-    def work() -> Heard:
+def _heard_on(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int) -> DayNotices:
+    def work() -> DayNotices:
         return _heard(mounted, _notices_of_day(mounted, level, truth, weekly, day))
 
     return MEMO.get(_key("heard", mounted, level, truth, day, weekly), work)
 
 
-def is_run(w: Wanted, truth: Truth) -> bool:
+def is_run_cached(w: SensorTask, truth: Truth) -> bool:
     """Whether it is at hand what a sensor reports of a truth, its zones aside."""
     return is_memoised(_run, *w[:3], truth)
 
 
-def keep_run(w: Wanted, truth: Truth, run: SensorRun) -> SensorRun:
+def cache_run(w: SensorTask, truth: Truth, run: SensorRun) -> SensorRun:
     """Keep what a sensor reports of a truth, its zones aside, for whoever asks; what is kept already counts."""
     return MEMO.get((_run, (*w[:3], truth)), lambda: run)
 
 
-def moved_afresh(w: Wanted, truth: Truth) -> Signal:
+def recompute_moving(w: SensorTask, truth: Truth) -> Signal:
     """While somebody moves, as a sensor notices it, its days lived anew."""
     moved = _joined(w.mounted, _heard_by_day(w.mounted, w.level, w.false, truth), truth).moved
     assert isinstance(moved, Signal)
@@ -401,7 +401,9 @@ def _run(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: T
     return _joined(mounted, _heard_by_day(mounted, level, false, truth), truth)
 
 
-def _heard_by_day(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth) -> list[list[Heard]]:
+def _heard_by_day(
+    mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth
+) -> list[list[DayNotices]]:
     """What each part of a sensor heard, day by day."""
     days = range(truth.calendar.days)
     return [
@@ -409,7 +411,7 @@ def _heard_by_day(mounted: MountedSensor, level: int, false: tuple[Weekly, ...],
     ]
 
 
-def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> SensorRun:
+def _joined(mounted: MountedSensor, heard: list[list[DayNotices]], truth: Truth) -> SensorRun:
     """What a sensor reports of what its parts heard, day by day."""
     reports, moving = [], []
     for part, days in zip(each_part(mounted), heard):
@@ -422,7 +424,7 @@ def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> S
 def _reported(mounted: MountedSensor, start: Array, end: Array, truth: Truth) -> Signal:
     """A device's report, each row of it late as a whole by a latency of its own: what is shorter than that is told as
     well."""
-    rows = report_intervals(mounted, start, end, own_hold_s(mounted))
+    rows = report_intervals(mounted, start, end, mounted_hold_s(mounted))
     late = reported_at(mounted, rows[:, 0], latency_key(mounted, truth.household.seed)) - rows[:, 0]
     return Signal.from_intervals(rows + late[:, None], 0.0, truth.end)
 

@@ -28,7 +28,7 @@ from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.memo import memoised
 from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied
+from vastwatch.rehearsal.reactors import Simulated, occupied, simulate_reactions
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.room_sensors.programmes import calls_in, fact_signal, player_in
 from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
@@ -206,14 +206,14 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     truth, recording = rehearsal.truth, rehearsal.recording
     if not all(fact in recording.facts for fact in all_facts_read(project)):
         # A conclusion has come to ask what nobody had told.
-        recording = record(project, truth)
+        recording = make_recording(project, truth)
     recording = with_self_illumination(project, recording)
     of = unaffected(rehearsal.project, project) if recording is rehearsal.recording else NOTHING
     known = Simulated(
         {room: hand for room, hand in rehearsal.simulated.hands.items() if room in of.rooms},
         {ident: said for ident, said in rehearsal.simulated.named.items() if ident in of.presences},
     )
-    simulated = lived_through(project, evaluation_order(project).sound, truth, recording, known)
+    simulated = simulate_reactions(project, evaluation_order(project).sound, truth, recording, known)
     house = run_house(project, recording, simulated.hands, Same(rehearsal.house, of))
     computed = vars(rehearsal)
     scores = {room: s for room, s in computed.get("scores", {}).items() if room in of.rooms}
@@ -233,12 +233,12 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
     if not 1 <= days <= LONGEST_DAYS:
         raise ValueError(f"a rehearsal can have 1 to {LONGEST_DAYS} days, not {days}")
     truth = simulate_days(project, days, seed)
-    recording = record(project, truth)
-    simulated = lived_through(project, evaluation_order(project).sound, truth, recording)
+    recording = make_recording(project, truth)
+    simulated = simulate_reactions(project, evaluation_order(project).sound, truth, recording)
     return Rehearsal(project, days, seed, truth, recording, run_house(project, recording, simulated.hands), simulated)
 
 
-def record(project: Project, truth: Truth) -> Recording:
+def make_recording(project: Project, truth: Truth) -> Recording:
     """What the design's sensors say of a truth; the same object again while none of them says anything else."""
     return recording_of(run_sensors(project, truth), project, truth)
 
@@ -258,7 +258,7 @@ def _recording(
     sensors: tuple[str, ...], runs: tuple[SensorRun, ...], truth: Truth, asked: tuple[tuple[str, str], ...],
     lamps: tuple[str, ...], supply: tuple[Signal, ...],
 ) -> Recording:  # fmt: skip
-    known = {ident: each.works for ident, each in zip(sensors, runs) if each.works is not None}
+    known = {ident: each.operating for ident, each in zip(sensors, runs) if each.operating is not None}
     return Recording(
         truth.calendar, _Said(dict(zip(sensors, runs))), known, _Told(truth, asked, dict(zip(lamps, supply)))
     )

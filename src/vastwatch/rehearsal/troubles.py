@@ -173,7 +173,7 @@ def _working(on: Signal | None, after_s: float, flat: Signal | None) -> Signal:
 # -- what is sent --------------------------------------------------------------------------------------------------
 
 
-def bounced(report: Signal, key: int, share: float) -> Signal:
+def with_bounce(report: Signal, key: int, share: float) -> Signal:
     """A contact that, at a share of its closings, opens again for a moment."""
     falls = report.falls
     index = at_ms(falls)
@@ -185,7 +185,7 @@ def bounced(report: Signal, key: int, share: float) -> Signal:
     return report | Signal.from_intervals(rows, report.start, report.end)
 
 
-def received(report: Signal, key: int, lost: float) -> Signal:
+def with_message_loss(report: Signal, key: int, lost: float) -> Signal:
     """What the house has of a report that is sent as messages, of which a share never arrives.
 
     A device sends at every change, and tries again (TRIES_AFTER_S) until it is confirmed. A try fails with the chance
@@ -228,26 +228,26 @@ def _arrival(sent: Array, key: int, fails: float) -> Array:
     return arrive
 
 
-class Trouble(NamedTuple):
+class Impairment(NamedTuple):
     """What befalls one sensor: while it works (None for always), the share of its messages that is lost, and the share
     of closings at which it bounces; and the names its draws go by."""
 
     works: Signal | None
-    lost: float
+    loss_share: float
     bounces: float
     seed: int
     sensor: str
 
-    def heard(self, said: Signal, part: str) -> Signal:
+    def apply(self, said: Signal, part: str) -> Signal:
         """What the house hears of what it would say; `part`: of which of its reports."""
         if self.bounces > 0:
-            said = bounced(said, key_of(self.seed, "bounce", self.sensor), self.bounces)
+            said = with_bounce(said, key_of(self.seed, "bounce", self.sensor), self.bounces)
         if self.works is not None:
             said = said & self.works
-        return received(said, key_of(self.seed, "radio", self.sensor, part), self.lost)
+        return with_message_loss(said, key_of(self.seed, "radio", self.sensor, part), self.loss_share)
 
 
-def trouble_of(project: Project, sensor: Sensor, truth: Truth, report: Signal) -> Trouble | None:
+def impairment_of(project: Project, sensor: Sensor, truth: Truth, report: Signal) -> Impairment | None:
     """What befalls a sensor that would report so; None where nothing does."""
     lost, bounces = lost_share(project, sensor), 0.0
     if find(project.devices, sensor.device).at_doors:
@@ -255,7 +255,7 @@ def trouble_of(project: Project, sensor: Sensor, truth: Truth, report: Signal) -
     works = alive(project, sensor, truth, report)
     if lost <= 0 and bounces <= 0 and works is None:
         return None
-    return Trouble(works, lost, bounces, truth.household.seed, sensor.id)
+    return Impairment(works, lost, bounces, truth.household.seed, sensor.id)
 
 
 def powered(project: Project, truth: Truth) -> Mapping[str, Signal]:

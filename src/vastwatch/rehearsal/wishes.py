@@ -28,7 +28,7 @@ def asleep_in(truth: Truth, room: str) -> Signal:
     return truth.stays_at(room, lambda spot: spot.activity == "sleeping")
 
 
-def pressed_in(
+def overrides_in(
     project: Project, room: str, truth: Truth, recording: Recording, did: RoomRun, own: Signal
 ) -> tuple[Override, ...]:
     """What hands do to the light of a room, given what its ladders did without them and while what lights it is
@@ -46,7 +46,7 @@ def pressed_in(
     )  # fmt: skip
 
 
-def may_disturb(project: Project, room: str, truth: Truth, recording: Recording) -> tuple[Signal, Signal]:
+def disturbing_light(project: Project, room: str, truth: Truth, recording: Recording) -> tuple[Signal, Signal]:
     """While somebody is given more of a room's light than they bear, were what lights it concluded all the time, and
     were it never: at every instant it is the one or the other."""
     asleep, film = asleep_in(truth, room), player_in(truth, room).film

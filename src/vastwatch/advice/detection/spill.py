@@ -16,7 +16,7 @@ from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import occupied
 from vastwatch.rehearsal.reports import notices_on
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 from vastwatch.sensing.coverage import coverage, room_cells
 from vastwatch.sensing.model import min_blind_s
 from vastwatch.sensing.mounted import mount
@@ -76,7 +76,7 @@ def _middle(grid: Grid, cells: NDArray[np.intp]) -> Point:
 
 def _false_ons(project: Project, sensor_id: str, truth: Truth, served: tuple[str, ...]) -> dict[str, float]:
     """By room, how often a day somebody in it set a sensor off while nobody was in the rooms that it serves."""
-    said = record(project, truth).report(sensor_id)
+    said = make_recording(project, truth).report(sensor_id)
     days = [notices_on(project, sensor_id, truth, day) for day in range(truth.calendar.days)]
     start = np.concatenate([n.start for n in days])
     source = np.concatenate([n.source for n in days])

@@ -26,8 +26,15 @@ from vastwatch.design.project import Project, find
 from vastwatch.draws import key_of, normal, sub_keys, uniform
 from vastwatch.rehearsal.noticing.at_rest import seen_at_rest, seen_fading
 from vastwatch.rehearsal.noticing.notices import SURE_HOLD_S
-from vastwatch.rehearsal.reactors import Conditions, WavedAt, sensors_read, start_and_keep, waved, waves_simply
-from vastwatch.rehearsal.reports import own_hold_s
+from vastwatch.rehearsal.reactors import (
+    LeafInputs,
+    WavedConclusion,
+    is_single_hold,
+    sensors_read,
+    start_and_keep,
+    wave_sensors,
+)
+from vastwatch.rehearsal.reports import mounted_hold_s
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
 from vastwatch.sensing.model import MountedSensor, StayDetection, each_part, latency_s, stay_detection
@@ -101,26 +108,26 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
             chance[k] = seen.large[0]
         p = np.where(large, seen.large[0], seen.small[0]) * there
         noticed = movements[uniform(key, np.arange(len(movements))) < p]
-        rest = _at_rest(seen, own_hold_s(mounted), begins, stay_s, key) if there else []
+        rest = _at_rest(seen, mounted_hold_s(mounted), begins, stay_s, key) if there else []
         # Somebody who comes walks past: they are noticed as they come.
         rows = [*rest, np.column_stack([begins, begins])] if there else rest
         said[ident] = _reported(mounted, noticed, rows, end)
     hold = hold_of(presence.expr) or 0.0
-    sensors = waved(project, presence, seed)
+    sensors = wave_sensors(project, presence, seed)
     who = OccupancyIntervals.none(len(sensors))
     if spot.asks_for_light:
         who = OccupancyIntervals(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
     heard = [said[leaf.sensor] for leaf in every if isinstance(leaf, Report)]
     chains = markov_chains(project, beliefs(presence.expr))
     plain = evaluate_with(presence.expr, heard, chains)
-    if waves_simply(presence.expr):
+    if is_single_hold(presence.expr):
         first_part, kept_by = start_and_keep(presence.expr) or (presence.expr, presence.expr)
         start = evaluate_with(first_part, heard)
         keep = evaluate_with(kept_by, heard[len(every) - len(leaves(kept_by)) :])
         did = react(start, start | keep, hold, who, sensors)
     else:
         did = react_to_conclusion(
-            WavedAt(presence.expr, Conditions(tuple(heard), chains, sensors_read(presence))), who, sensors
+            WavedConclusion(presence.expr, LeafInputs(tuple(heard), chains, sensors_read(presence))), who, sensors
         )
     lit = plain | Signal.from_intervals(did.light, 0.0, end)
     next_fall, after = did.falls.searchsorted(begins), did.falls.searchsorted(begins + stay_s)
@@ -209,7 +216,7 @@ def _reported(mounted: MountedSensor, noticed: Array, rows: list[Array], end: fl
         np.concatenate([np.column_stack([noticed, noticed]), *rows]) if rows else np.column_stack([noticed, noticed])
     )
     every = every[np.argsort(every[:, 0], kind="stable")]
-    hold = own_hold_s(mounted)
+    hold = mounted_hold_s(mounted)
     out = []
     for part in each_part(mounted):
         on = report_intervals(part, every[:, 0], every[:, 1], hold)

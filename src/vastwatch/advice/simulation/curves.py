@@ -33,7 +33,7 @@ from vastwatch.control.manual.reactions_of_any import react_to_conclusion
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
 from vastwatch.people.truth import There
-from vastwatch.rehearsal.reactors import Conditions, WavedAt
+from vastwatch.rehearsal.reactors import LeafInputs, WavedConclusion
 from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.signals import Signal
 from vastwatch.signals.remembered import both, difference
@@ -329,7 +329,7 @@ class WavingAtAny:
     itself."""
 
     def __init__(
-        self, expr: Expr, given: Conditions, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
+        self, expr: Expr, given: LeafInputs, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
         unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway = unlit_s, anyway
@@ -353,7 +353,7 @@ class WavingAtAny:
 
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
-        conclude = WavedAt(with_hold(self.expr, hold_s) or self.expr, self.given)
+        conclude = WavedConclusion(with_hold(self.expr, hold_s) or self.expr, self.given)
         did = react_to_conclusion(conclude, self.who, self.sensors)
         return conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S]))
 
@@ -368,11 +368,11 @@ def due(there: There, dark: Signal, anyway: Signal | None) -> Signal:
 
 
 def lit_by(
-    expr: Expr, given: Conditions, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
+    expr: Expr, given: LeafInputs, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
     anyway: Signal | None = None,
 ) -> tuple[Reaction, Signal]:  # fmt: skip
     """What people do about a light that follows an expression, and that light."""
-    conclude = WavedAt(expr, given)
+    conclude = WavedConclusion(expr, given)
     did = react_to_conclusion(conclude, who, sensors)
     lit = conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S])) & dark
     return did, lit if anyway is None else lit | anyway

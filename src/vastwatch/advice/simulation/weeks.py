@@ -33,20 +33,20 @@ from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.memo import memoised
 from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.reactors import (
-    Conditions,
+    LeafInputs,
     conditions,
-    light_given,
-    named_by,
+    dependency_signals,
+    effective_light_rule,
+    is_single_hold,
+    occupancy_intervals,
     occupied,
     start_and_keep,
-    stretches,
-    waved,
-    waves_simply,
+    wave_sensors,
 )
-from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.run import make_recording
 from vastwatch.rehearsal.scoring.scores import comers
 from vastwatch.rehearsal.troubles import powered
-from vastwatch.rehearsal.wishes import long_enough, may_disturb, pressed_in
+from vastwatch.rehearsal.wishes import disturbing_light, long_enough, overrides_in
 from vastwatch.signals import Calendar, Signal, any_of
 from vastwatch.signals.remembered import difference
 from vastwatch.site.building import Spot
@@ -117,7 +117,7 @@ def lived_together(project: Project, room: str, days: int, seeds: Sequence[int])
         # Loaded where many lives are lived: the compiler takes a moment.
         from vastwatch.rehearsal import many_lives
 
-        many_lives.hear(_alone(project, room), [simulate_days(project, days, s) for s in seeds])
+        many_lives.fill_report_cache(_alone(project, room), [simulate_days(project, days, s) for s in seeds])
     return [lived(project, room, days, seed) for seed in seeds]
 
 
@@ -126,7 +126,7 @@ def lived(project: Project, room: str, days: int, seed: int) -> Lived:
     """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
     truth = simulate_days(project, days, seed)
     asked = _alone(project, room)
-    return lived_in(asked, room, truth, record(asked, truth))
+    return lived_in(asked, room, truth, make_recording(asked, truth))
 
 
 def _alone(project: Project, room: str) -> Project:
@@ -139,7 +139,7 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     found = _without_buttons(project, room, truth, recording)
     if not buttons_in(project, room) or not ladder_lamps(project, room):
         return found
-    present, absent = may_disturb(project, room, truth, recording)
+    present, absent = disturbing_light(project, room, truth, recording)
     if not long_enough(present | absent):
         return found
     supplied = powered(project, truth)
@@ -147,7 +147,7 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     def lit(own: Signal) -> Signal:
         below = run_ladders(project, room, recording, own)
         assert below is not None
-        did = run_ladders(project, room, recording, own, pressed_in(project, room, truth, recording, below, own))
+        did = run_ladders(project, room, recording, own, overrides_in(project, room, truth, recording, below, own))
         assert did is not None
         dark = house_dark(project, room, recording)
         lights = [x.id for x in lights_in(project, room)]
@@ -157,28 +157,28 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     def pressed(own: Signal) -> bool:
         return long_enough((own & present) | (absent - own))
 
-    due = light_given(project, room, truth, recording).demand
+    due = effective_light_rule(project, room, truth, recording).demand
     return replace_fields(found, curve=WithButtons(found.curve, lit, found.there, due, pressed))
 
 
 def _without_buttons(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
     presence = lighting(project, room)
-    how = light_given(project, room, truth, recording)
+    how = effective_light_rule(project, room, truth, recording)
     dark = how.follows
     if how.unconditional is not None and how.follows.total() == 0:
         return _at_no_hold(project, room, how, truth, recording)
     unlit_s = unlit(truth.there(room), how)
-    named = named_by(project, presence, truth, recording)
+    named = dependency_signals(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
     who, sensors = (
-        stretches(project, presence, truth, dark, recording.observed),
-        waved(project, presence, truth.household.seed),
+        occupancy_intervals(project, presence, truth, dark, recording.observed),
+        wave_sensors(project, presence, truth.household.seed),
     )
     parts = start_and_keep(presence.expr)
-    if parts is not None and (by_hand or waves_simply(presence.expr)):
+    if parts is not None and (by_hand or is_single_hold(presence.expr)):
         start, keep = (evaluate_expr(project, p, recording, dependencies=named) for p in parts)
         # What starts and does not keep would make a curve of its own.
-        if waves_simply(presence.expr) or (start - keep).total() == 0:
+        if is_single_hold(presence.expr) or (start - keep).total() == 0:
             if by_hand:
                 return _by_hand(start, keep, how, truth, room, unlit_s)
             return _waving(start, keep, how, who, sensors, truth, room, unlit_s)
@@ -251,7 +251,7 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 def _at_no_hold(project: Project, room: str, how: LightRule, truth: Truth, recording: Recording) -> Lived:
     """A room whose light asks nothing of what is concluded there."""
     presence = lighting(project, room)
-    named = named_by(project, presence, truth, recording)
+    named = dependency_signals(project, presence, truth, recording)
 
     def own(hold_s: float) -> Signal:
         return evaluate_expr(project, with_hold(presence.expr, hold_s) or presence.expr, recording, dependencies=named)
@@ -269,7 +269,7 @@ def _by_hand(start: Signal, keep: Signal, how: LightRule, truth: Truth, room: st
 
 
 @memoised
-def _by_hand_at_any(expr: Expr, given: Conditions, how: LightRule, truth: Truth, room: str, unlit_s: float) -> Lived:
+def _by_hand_at_any(expr: Expr, given: LeafInputs, how: LightRule, truth: Truth, room: str, unlit_s: float) -> Lived:
     def presence(hold_s: float) -> Signal:
         return evaluate_with(with_hold(expr, hold_s) or expr, given.said, given.chains)
 
@@ -284,7 +284,7 @@ def _by_hand_at_any(expr: Expr, given: Conditions, how: LightRule, truth: Truth,
 
 @memoised
 def _waving_at_any(
-    expr: Expr, given: Conditions, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth, room: str,
+    expr: Expr, given: LeafInputs, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth, room: str,
     unlit_s: float,
 ) -> Lived:  # fmt: skip
     curve = WavingAtAny(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
