@@ -13,9 +13,9 @@ from samples import device, make_room
 from vastwatch.causes.chain import explain
 from vastwatch.causes.episodes import BEFORE_S, DROP_S, episodes
 from vastwatch.causes.groups import groups
-from vastwatch.causes.inquiry import CURES, inquire, inquiry
-from vastwatch.causes.instead import light_instead, without_obstacle, without_person
-from vastwatch.causes.witnesses import kept_on, set_off
+from vastwatch.causes.inquiry import CURES, investigate, investigation
+from vastwatch.causes.instead import counterfactual_light, without_obstacle, without_person
+from vastwatch.causes.witnesses import last_trigger_of, trigger_of
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import put
@@ -42,7 +42,7 @@ def test_what_is_planted_is_named_first(plant):
         rooms += 1
         first, total = first + found.first, total + found.of
         r = rehearse(it.project, DAYS, k + 1)
-        told = groups(r, [i for kind in it.makes if (i := inquiry(r, "big", kind)) is not None])
+        told = groups(r, [i for kind in it.makes if (i := investigation(r, "big", kind)) is not None])
         largest = max(told, key=lambda g: len(g.incidents))
         right += (largest.lever, largest.record) == (it.lever, it.record)
     assert rooms and right >= 0.95 * rooms
@@ -56,23 +56,27 @@ def test_every_cause_is_one_whose_removal_removes_the_incident(plant):
     r = rehearse(it.project, DAYS, 5)
     seen = 0
     for kind in it.makes:
-        found = inquire(r, "big", kind)
+        found = investigate(r, "big", kind)
         if found is None:
             continue
-        for tried in found.tried:
-            if tried.instead.without is not None or tried.instead.lever in ("obstacle", "hold", "own hold"):
+        for tried in found.tests:
+            if tried.counterfactual.without is not None or tried.counterfactual.factor in (
+                "obstacle",
+                "hold",
+                "own hold",
+            ):
                 continue
-            other = rehearse(tried.instead.project, DAYS, 5)
-            gone = found.of.harm(other.house.served("big")) <= (1 - CURES) * found.harm + 1e-6
+            other = rehearse(tried.counterfactual.project, DAYS, 5)
+            gone = found.episodes.harm(other.house.served("big")) <= (1 - CURES) * found.harm + 1e-6
             told = np.array([tried in found.causes(k) and tried.share[k] >= CURES for k in range(len(gone))])
             assert (gone | ~told).all()
             seen += int(told.sum())
         if plant == "hold":
-            holds = [t for t in found.tried if t.instead.lever == "hold"]
+            holds = [t for t in found.tests if t.counterfactual.factor == "hold"]
             for k in np.flatnonzero(holds[0].share >= CURES)[:3]:
-                needed = float(found.of.end[k] - found.of.silent_from[k])
+                needed = float(found.episodes.end[k] - found.episodes.keep_ended_at[k])
                 other = rehearse(set_hold(it.project, "here", needed + 1.0), DAYS, 5)
-                assert found.of.harm(other.house.served("big"))[k] == pytest.approx(0.0, abs=1e-6)
+                assert found.episodes.harm(other.house.served("big"))[k] == pytest.approx(0.0, abs=1e-6)
                 seen += 1
     assert seen
 
@@ -82,7 +86,7 @@ def test_an_obstacle_gone_is_gone_from_the_sight_lines_alone():
     it = planted("obstacle", np.random.default_rng(3))
     r = rehearse(it.project, 1, 1)
     instead = without_obstacle(it.project, "screen")
-    light = light_instead(r, "big", instead)
+    light = counterfactual_light(r, "big", instead)
     assert not light.same_as(r.house.served("big"))
     without = replace(it.project, furnishings=())
     heard = make_recording(without, r.truth).report("pir")
@@ -126,7 +130,7 @@ def test_the_episode_of_a_drop_lasts_until_somebody_would_have_been_noticed_anyw
         stretch = next(b for a, b in need.intervals if a <= i.at < b)
         later = min([t for t in rises if t > i.at + BEFORE_S], default=np.inf)
         assert of.end[k] == pytest.approx(max(min(later, stretch), i.at + i.duration_s))
-        assert of.silent_from[k] == max(f for f in falls if f <= i.at + BEFORE_S)
+        assert of.keep_ended_at[k] == max(f for f in falls if f <= i.at + BEFORE_S)
 
 
 def sleeper_and_worker():
@@ -166,7 +170,7 @@ def test_who_set_a_light_off_is_told_where_they_were_noticed(demo):
     ))  # fmt: skip
     r = rehearse(project, 3, 1)
     for rise, fall in r.recording.report("pir-throwing").intervals[:40].tolist():
-        begun, kept = set_off(r, "pir-throwing", rise), kept_on(r, "pir-throwing", fall)
+        begun, kept = trigger_of(r, "pir-throwing", rise), last_trigger_of(r, "pir-throwing", fall)
         assert rise - 5.0 <= begun.at <= rise
         # What was noticed last is noticed a whole hold before the report falls.
         assert kept.at == pytest.approx(fall - 60.0, abs=1.5) or fall == r.truth.end
@@ -207,7 +211,7 @@ def test_groups_are_all_incidents_once_and_told_by_what_they_save(demo):
     r = rehearse(demo, 7, 1)
     for room, mine in r.incidents_by_room.items():
         kinds = dict.fromkeys(i.kind for _, i in mine)
-        told = groups(r, [i for k in kinds if (i := inquiry(r, room, k)) is not None])
+        told = groups(r, [i for k in kinds if (i := investigation(r, room, k)) is not None])
         assert sorted((i.at, i.kind) for g in told for i in g.incidents) == sorted((i.at, i.kind) for _, i in mine)
         scores = r.scores[room]
         for g in told:
@@ -222,9 +226,9 @@ def test_a_cure_changes_the_scores_by_what_is_printed(demo):
     r, checked = rehearse(demo, 7, 1), 0
     for room, mine in r.incidents_by_room.items():
         for kind in dict.fromkeys(i.kind for _, i in mine):
-            found = inquiry(r, room, kind)
-            for tried in () if found is None else found.tried:
-                it = tried.instead
+            found = investigation(r, room, kind)
+            for tried in () if found is None else found.tests:
+                it = tried.counterfactual
                 if tried.saves_s is None or it.without is not None or it.project is r.project:
                     continue
                 other = rehearse(it.project, 7, 1)
@@ -232,28 +236,28 @@ def test_a_cure_changes_the_scores_by_what_is_printed(demo):
                 dark = kind in ("dropped", "late")
                 less = 60.0 * (now.dark_min - then.dark_min) if dark else 3600.0 * (now.wasted_h - then.wasted_h)
                 # To one incident; where furniture is gone people walk other ways as well.
-                slack = 2 if it.lever == "obstacle" else 1
+                slack = 2 if it.factor == "obstacle" else 1
                 longest = slack * max(i.duration_s for _, i in mine if i.kind == kind)
-                assert tried.saves_s / 7 == pytest.approx(less, rel=0.05, abs=longest / 7), (room, kind, it.lever)
+                assert tried.saves_s / 7 == pytest.approx(less, rel=0.05, abs=longest / 7), (room, kind, it.factor)
                 left = sum(i.kind == kind for _, i in other.incidents_by_room.get(room, []))
-                went = len(found.of.incidents) - left
-                assert went == pytest.approx(tried.fewer, rel=0.05, abs=slack), (room, kind, it.lever)
+                went = len(found.episodes.incidents) - left
+                assert went == pytest.approx(tried.fewer, rel=0.05, abs=slack), (room, kind, it.factor)
                 checked += 1
     assert checked > 10
 
 
 def test_an_inquiry_that_is_no_longer_wanted_ends_with_what_it_has(demo):
     r = rehearse(demo, 3, 1)
-    found = inquire(r, "throwing", "dropped", lambda: False)
-    assert found is not None and {t.instead.lever for t in found.tried} <= {"hold"}
+    found = investigate(r, "throwing", "dropped", lambda: False)
+    assert found is not None and {t.counterfactual.factor for t in found.tests} <= {"hold"}
     calm = next(room for room, mine in r.incidents_by_room.items() if all(i.kind != "dropped" for _, i in mine))
-    assert inquire(r, calm, "dropped") is None
+    assert investigate(r, calm, "dropped") is None
 
 
 def test_a_passer_by_is_elsewhere_only_for_the_time_asked_of(room):
     fan = Hazard(id="fan", level="g", name="Fan", kind="vent", outline=((1, 1), (2, 1), (2, 2), (1, 2)), strength=1.0)
     r = rehearse(replace(room, hazards=(fan,)), 2, 1)
     instead = without_person(r.project, "a", Signal.constant(False, 0.0, r.truth.end))
-    assert light_instead(r, "big", instead).same_as(r.house.served("big"), 1e-9)
+    assert counterfactual_light(r, "big", instead).same_as(r.house.served("big"), 1e-9)
     always = without_person(r.project, "a", Signal.constant(True, 0.0, r.truth.end))
-    assert not light_instead(r, "big", always).same_as(r.house.served("big"), 1e-9)
+    assert not counterfactual_light(r, "big", always).same_as(r.house.served("big"), 1e-9)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import findings
-from vastwatch.causes.instead import Instead, light_instead
+from vastwatch.causes.instead import Counterfactual, counterfactual_light
 from vastwatch.control.belief.fusion import evaluate, leaves
 from vastwatch.control.house import run_house
 from vastwatch.control.light.clock import clock_time
@@ -377,10 +377,12 @@ def test_causes_are_inquired_into_with_all_that_is_named(demo):
         presences=tuple(replace(p, expr=expr) if p.id == "presence-sitting" else p for p in demo.presences),
     )
     r = rehearse(project, 7, 1)
-    again = light_instead(r, "sitting", Instead("furnishing", "none", project))
+    again = counterfactual_light(r, "sitting", Counterfactual("furnishing", "none", project))
     assert again.same_as(r.house.served("sitting"), 1e-6)
-    nobody = Instead("person", "none", project, without="nobody-at-all", during=Signal.constant(True, 0.0, r.truth.end))
-    assert light_instead(r, "sitting", nobody).same_as(r.house.served("sitting"), 1e-6)
+    nobody = Counterfactual(
+        "person", "none", project, without="nobody-at-all", during=Signal.constant(True, 0.0, r.truth.end)
+    )
+    assert counterfactual_light(r, "sitting", nobody).same_as(r.house.served("sitting"), 1e-6)
 
 
 def test_a_recording_without_a_film_knows_no_film(room):

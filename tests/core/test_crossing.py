@@ -26,7 +26,7 @@ from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.simulation.weeks import lived
 from vastwatch.causes.chain import explain
 from vastwatch.causes.groups import groups
-from vastwatch.causes.inquiry import inquiry
+from vastwatch.causes.inquiry import investigation
 from vastwatch.design.edits.parting import parted
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.selections import mirror_many, move_many, turn_many
@@ -367,7 +367,9 @@ def test_every_incident_of_a_drawn_week_is_explained(seed):
         mine = [i for _, i in r.incidents_by_room.get(room.id, [])]
         for incident in mine[:25]:
             assert explain(r, incident).story
-        asked = [x for kind in dict.fromkeys(i.kind for i in mine) if (x := inquiry(r, room.id, kind)) is not None]
+        asked = [
+            x for kind in dict.fromkeys(i.kind for i in mine) if (x := investigation(r, room.id, kind)) is not None
+        ]
         for group in groups(r, asked):
             assert len(group.incidents) <= group.of and group.heading
 

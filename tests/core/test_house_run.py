@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from vastwatch.causes.witnesses import set_off
+from vastwatch.causes.witnesses import trigger_of
 from vastwatch.control.concluding import ManualActions
 from vastwatch.control.house import run_house
 from vastwatch.control.outputs.handler import kwh, lights_in
@@ -114,12 +114,12 @@ def test_who_set_a_sensor_off_is_told_by_id(demo):
     r = rehearse(demo, 2, 1)
     rises = r.recording.report("pir-throwing").rises
     people = {p.id for p in demo.people} | {h.id for h in demo.hazards}
-    begun = [set_off(r, "pir-throwing", float(t)) for t in rises[:50]]
+    begun = [trigger_of(r, "pir-throwing", float(t)) for t in rises[:50]]
     assert {(b.track.person if b.track else b.hazard).id for b in begun} <= people
     assert all(b.at <= t for b, t in zip(begun, rises))
-    nobody = set_off(r, "pir-throwing", 0.0)
+    nobody = trigger_of(r, "pir-throwing", 0.0)
     assert nobody.track is None and nobody.hazard is None
     n = r.notices("pir-throwing", 1)
     assert (np.diff(n.start) >= 0).all() and (n.end >= n.start).all()
-    first = set_off(r, "pir-throwing", float(rises[0]))
+    first = trigger_of(r, "pir-throwing", float(rises[0]))
     assert first.at in r.notices("pir-throwing", 0).start

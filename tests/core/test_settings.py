@@ -13,8 +13,8 @@ from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.detection.messages import messages
 from vastwatch.advice.judging.judge import legal_holds
 from vastwatch.causes.chain import explain
-from vastwatch.causes.inquiry import inquiry
-from vastwatch.causes.instead import as_it_comes
+from vastwatch.causes.inquiry import investigation
+from vastwatch.causes.instead import with_default_range
 from vastwatch.cli import main
 from vastwatch.design.needs import needs_in_words, needs_of
 from vastwatch.design.placed import (
@@ -347,10 +347,10 @@ def test_the_command_line_tells_messages_and_settings(tmp_path, capsys):
 def test_what_is_set_too_low_is_a_cause_and_told():
     project, _ = with_sensor("radar-24-state", sensitivity_below_max=5)
     r = rehearse(project, 5, 1)
-    found = inquiry(r, "big", "dropped")
+    found = investigation(r, "big", "dropped")
     assert found is not None
-    tried = next(t for t in found.tried if t.instead.lever == "settings")
-    assert tried.instead.record == "pir"
+    tried = next(t for t in found.tests if t.counterfactual.factor == "settings")
+    assert tried.counterfactual.record == "pir"
     links = [k for i in r.incidents if i.kind == "dropped" for k in explain(r, i).causes]
     assert any("sensitivity 5 steps down" in k.value for k in links)
 
@@ -360,7 +360,7 @@ def test_what_is_set_too_low_is_a_cause_and_told():
 )
 def test_as_it_comes_takes_back_all_that_shortens_its_reach(set_):
     project, _ = with_sensor("dual-24-corner", hold_s=20.0, **set_)
-    instead = as_it_comes(project, "pir")
+    instead = with_default_range(project, "pir")
     if not set_:
         assert instead is None
         return

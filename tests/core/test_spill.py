@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.detection.spill import LEAST_M2, SEEN_S, spills
-from vastwatch.causes.witnesses import set_off
+from vastwatch.causes.witnesses import trigger_of
 from vastwatch.design.project import find
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import coverage, room_cells
@@ -35,7 +35,7 @@ def test_false_ons_are_counted_as_one_by_one(demo):
     for ident, home in (("pir-landing", "landing"), ("radar-sitting", "sitting")):
         counted: dict[str, int] = {}
         for rise in r.recording.report(ident).rises:
-            noticed = set_off(r, ident, float(rise))
+            noticed = trigger_of(r, ident, float(rise))
             if noticed.track is None or r.truth.occupied(home, False).at(noticed.at):
                 continue
             for room in r.truth.rooms:

@@ -78,7 +78,7 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
     """The incidents of a rehearsal with their chains, and what they are to be blamed on together."""
     from vastwatch.causes.chain import Link, explain
     from vastwatch.causes.groups import groups
-    from vastwatch.causes.inquiry import inquiry
+    from vastwatch.causes.inquiry import investigation
 
     def told(links: tuple[Link, ...]) -> list[dict[str, str]]:
         return [{"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in links]
@@ -98,7 +98,7 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
         )
     for room, mine in result.incidents_by_room.items():
         kinds = dict.fromkeys(i.kind for _, i in mine)
-        asked = [found for kind in kinds if (found := inquiry(result, room, kind)) is not None]
+        asked = [found for kind in kinds if (found := investigation(result, room, kind)) is not None]
         causes += [
             {
                 "room": room, "kind": g.kind, "record": g.record, "words": g.words, "incidents": len(g.incidents),

@@ -13,16 +13,25 @@ import numpy as np
 
 from vastwatch.causes.because import (
     AFTER_S,
-    Case,
-    Scene,
-    doing,
+    CauseContext,
+    IncidentView,
+    activity_words,
     first_name,
     name_of,
     rise_before,
     words_of,
 )  # fmt: skip
-from vastwatch.causes.inquiry import AFTER_HOLD_S, CURES, Inquiry, Tried, inquiry
-from vastwatch.causes.witnesses import Triggered, Witness, asleep_in, in_the_dark, keepers, kept_on, set_off, sights
+from vastwatch.causes.inquiry import AFTER_HOLD_S, CURES, FactorTest, Investigation, investigation
+from vastwatch.causes.witnesses import (
+    Sighting,
+    Triggered,
+    keepers,
+    last_trigger_of,
+    people_in_dark,
+    sights,
+    sleepers_in,
+    trigger_of,
+)
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.expressions import AllOf, AtLeast, Belief, DoorLatch, every_part
 from vastwatch.design.ladders import rows_of
@@ -58,11 +67,11 @@ class Link:
     text: str
     lever: str = ""
     cures: int = 0
-    many: int = 0
+    total: int = 0
 
 
 @dataclass(frozen=True)
-class Chain:
+class CausalChain:
     """What happened, and the causes, those first that matter most; and for the plan the person, their place, and the
     sight lines that mattered, best first."""
 
@@ -78,35 +87,35 @@ class Chain:
         return self.story + self.causes
 
 
-NO_SCENE = Scene(None, None, ())
+NO_SCENE = IncidentView(None, None, ())
 
 
-def scene(r: Rehearsal, incident: Incident) -> Scene:
+def incident_view(r: Rehearsal, incident: Incident) -> IncidentView:
     """Whom an incident happened to; of a light that came on for nobody, who was noticed."""
     if incident.dark:
-        there = in_the_dark(r, incident)
-        return NO_SCENE if not there else Scene(there[0].track.person.id, there[0].where, there[0].sights)
+        there = people_in_dark(r, incident)
+        return NO_SCENE if not there else IncidentView(there[0].track.person.id, there[0].where, there[0].sights)
     if incident.kind == "idle":
         return NO_SCENE
     noticed = _starter(r, incident)
     if noticed is None or noticed.track is None:
         return NO_SCENE
     where = r.truth.where(noticed.track, noticed.at)
-    return Scene(noticed.track.person.id, where, sights(r, (noticed.sensor,), noticed.track, where))
+    return IncidentView(noticed.track.person.id, where, sights(r, (noticed.sensor,), noticed.track, where))
 
 
-def explain(r: Rehearsal, incident: Incident) -> Chain:
+def explain(r: Rehearsal, incident: Incident) -> CausalChain:
     """The chain of an incident of this rehearsal. The first of a kind in a room takes its inquiry, some tenths of a
     second."""
-    return chain_of(r, incident, inquiry(r, incident.room, incident.kind))
+    return chain_of(r, incident, investigation(r, incident.room, incident.kind))
 
 
-def chain_of(r: Rehearsal, incident: Incident, found: Inquiry | None) -> Chain:
+def chain_of(r: Rehearsal, incident: Incident, found: Investigation | None) -> CausalChain:
     """The chain of an incident by an inquiry that is at hand; without one, what happened alone."""
     story = {"dropped": _dropped, "late": _late, "idle": _idle, "false start": _false_start}[incident.kind]
-    shown = scene(r, incident)
+    shown = incident_view(r, incident)
     causes = () if found is None else _causes(r, incident, found, shown)
-    return Chain(tuple(story(r, incident)), causes, shown.person, shown.where, shown.sights)
+    return CausalChain(tuple(story(r, incident)), causes, shown.person, shown.where, shown.sights)
 
 
 # -- what happened -------------------------------------------------------------------------------------------------
@@ -171,14 +180,16 @@ def _idle(r: Rehearsal, incident: Incident) -> list[Link]:
     ]
     if last is not None:
         links.append(
-            Link(name_of(r, last), last, f"last report {_clock(r, when)}", _set_off_by(r, kept_on(r, last, when)))
+            Link(
+                name_of(r, last), last, f"last report {_clock(r, when)}", _set_off_by(r, last_trigger_of(r, last, when))
+            )
         )
     return links
 
 
 def _false_start(r: Rehearsal, incident: Incident) -> list[Link]:
     lasted = duration_words(incident.duration_s)
-    sleeping = asleep_in(r, incident.room, incident.at)
+    sleeping = sleepers_in(r, incident.room, incident.at)
     nobody = f"nobody was there for the whole {lasted}"
     if sleeping:
         nobody = f"with {first_name(sleeping[0])} asleep; nobody was awake there for the whole {lasted}"
@@ -198,34 +209,36 @@ def _false_start(r: Rehearsal, incident: Incident) -> list[Link]:
 # -- why -----------------------------------------------------------------------------------------------------------
 
 
-def _causes(r: Rehearsal, incident: Incident, found: Inquiry, shown: Scene) -> tuple[Link, ...]:
-    k = found.place(incident)
+def _causes(r: Rehearsal, incident: Incident, found: Investigation, shown: IncidentView) -> tuple[Link, ...]:
+    k = found.index_of(incident)
     tried = found.causes(k)
     links = [_cause(r, incident, found, k, t, shown) for t in tried]
     if not incident.dark:
         return tuple(links)
     there = found.present[k]
     if not any(t.share[k] >= CURES for t in tried) and there:
-        links.insert(0, _unnoticed(r, incident, there[0], len(found.of.incidents)))
+        links.insert(0, _unnoticed(r, incident, there[0], len(found.episodes.incidents)))
     if there:
         links.append(_person(r, there))
     return tuple(links)
 
 
-def _cause(r: Rehearsal, incident: Incident, found: Inquiry, k: int, tried: Tried, shown: Scene) -> Link:
-    it, many = tried.instead, len(found.of.incidents)
-    what, value, text = words_of(Case(r, incident, found, k, tried, shown))
+def _cause(
+    r: Rehearsal, incident: Incident, found: Investigation, k: int, test: FactorTest, shown: IncidentView
+) -> Link:
+    it, many = test.counterfactual, len(found.episodes.incidents)
+    what, value, text = words_of(CauseContext(r, incident, found, k, test, shown))
     one, more = CALLED[incident.kind]
-    if tried.share[k] >= CURES and tried.cures <= 0:
+    if test.share[k] >= CURES and test.cured <= 0:
         text += f", this {one} would be avoided and others occur"
-    elif tried.cures > 0:
-        text += f", {tried.cures} of {many} {more} would be avoided" if many > 1 else f", this {one} would be avoided"
+    elif test.cured > 0:
+        text += f", {test.cured} of {many} {more} would be avoided" if many > 1 else f", this {one} would be avoided"
     else:
-        text += f", this {one} would be {100 * tried.share[k]:.0f} % less"
-    return Link(what, it.record, value, text, it.lever, tried.cures, many)
+        text += f", this {one} would be {100 * test.share[k]:.0f} % less"
+    return Link(what, it.record, value, text, it.factor, test.cured, many)
 
 
-def _unnoticed(r: Rehearsal, incident: Incident, who: Witness, many: int) -> Link:
+def _unnoticed(r: Rehearsal, incident: Incident, who: Sighting, many: int) -> Link:
     """Where nothing that could be changed would have done: no sensor there notices such a person soon enough."""
     s = who.sights[0] if who.sights else None
     asked = keepers(r, incident.room)
@@ -260,7 +273,7 @@ def _walks_along(r: Rehearsal, sensor: str, where: Position) -> bool:
     return crossing_deg(where.facing, bearing) < 45.0
 
 
-def _person(r: Rehearsal, there: tuple[Witness, ...]) -> Link:
+def _person(r: Rehearsal, there: tuple[Sighting, ...]) -> Link:
     """Whom it happened to."""
     who = there[0]
     more = "" if len(there) == 1 else f" and {len(there) - 1} more"
@@ -274,7 +287,7 @@ def _person(r: Rehearsal, there: tuple[Witness, ...]) -> Link:
     )  # fmt: skip
 
 
-def _wait_words(who: Witness) -> str:
+def _wait_words(who: Sighting) -> str:
     """How often somebody is noticed by all sensors that are asked: their rates add (M5)."""
     rate = sum(1.0 / s.notice_s for s in who.sights if s.notice_s > 0)
     return notice_interval_words(1.0 / rate if rate > 0 else float("inf"))
@@ -335,7 +348,7 @@ def _starter(r: Rehearsal, incident: Incident) -> Triggered | None:
     exprs = [row.when for row in rows_of(r.project, incident.room)] if presence is None else [presence.expr]
     read = dict.fromkeys(report.sensor for expr in exprs for report in reports(expr))
     rise, sensor = max(((rise_before(r, s, incident.at), s) for s in read), default=(-1.0, ""))
-    return None if rise < 0 else set_off(r, sensor, rise)
+    return None if rise < 0 else trigger_of(r, sensor, rise)
 
 
 def _of_a_wave(r: Rehearsal, room: str, sensor: str, fell: float) -> bool:
@@ -357,4 +370,4 @@ def _set_off_by(r: Rehearsal, noticed: Triggered) -> str:
     if noticed.track is None:
         return "nobody was noticed"
     where = r.truth.where(noticed.track, noticed.at)
-    return f"{first_name(noticed.track)} {doing(r, noticed.track, where)}"
+    return f"{first_name(noticed.track)} {activity_words(r, noticed.track, where)}"

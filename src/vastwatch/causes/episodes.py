@@ -37,7 +37,7 @@ class Episodes:
     incidents: tuple[Incident, ...]
     begin: Array
     end: Array
-    silent_from: Array
+    keep_ended_at: Array
     wrong: Signal
 
     @property

@@ -8,15 +8,15 @@ from dataclasses import dataclass
 
 from vastwatch.causes.chain import CALLED
 from vastwatch.causes.episodes import DROP_S
-from vastwatch.causes.inquiry import CURES, Inquiry
-from vastwatch.causes.instead import Lever
+from vastwatch.causes.inquiry import CURES, Investigation
+from vastwatch.causes.instead import Factor
 from vastwatch.design.project import find_any
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident, Kind
 from vastwatch.words import capital
 
 # What the cause of a group is called; `name` is that of its record.
-PHRASES: dict[Lever, str] = {
+PHRASES: dict[Factor, str] = {
     "obstacle": "behind the {name}", "aim": "{Name} aims past them", "settings": "{Name} is set too low",
     "warmth": "too warm for infrared", "hold": "hold time too short",
     "latch": "latched until a door opened", "starter": "{Name} is not used",
@@ -28,7 +28,7 @@ PHRASES: dict[Lever, str] = {
 }  # fmt: skip
 
 # These are wrong with a whole room, wherever somebody is in it; then so many places are named.
-OF_THE_ROOM: tuple[Lever, ...] = (
+OF_THE_ROOM: tuple[Factor, ...] = (
     "hold", "latch", "warmth", "settings", "hazard", "latency", "supply", "cells", "radio", "bounce",
 )  # fmt: skip
 MOST_PLACES = 2
@@ -42,7 +42,7 @@ class Group:
     order, seconds a day with a price on each drop."""
 
     kind: Kind
-    lever: Lever
+    lever: Factor
     record: str
     words: str
     incidents: tuple[Incident, ...]
@@ -58,20 +58,20 @@ class Group:
         return f"{count}: {self.words}"
 
 
-def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
+def groups(r: Rehearsal, inquiries: Iterable[Investigation]) -> list[Group]:
     """The groups of all kinds in a room; dark before burning, and within each those that save most first."""
     out: list[Group] = []
     for inquiry in inquiries:
-        found: dict[tuple[Lever, str, str], list[tuple[Incident, float]]] = {}
-        places: dict[tuple[Lever, str, str], Counter[str]] = {}
-        cure: dict[tuple[Lever, str], float | None] = {}
-        of = inquiry.of
+        found: dict[tuple[Factor, str, str], list[tuple[Incident, float]]] = {}
+        places: dict[tuple[Factor, str, str], Counter[str]] = {}
+        cure: dict[tuple[Factor, str], float | None] = {}
+        of = inquiry.episodes
         for k, incident in enumerate(of.incidents):
             causes = inquiry.causes(k)
             share, lever, record = 1.0, _unnoticed(inquiry, k), ""
             if causes and (not of.dark or causes[0].share[k] >= CURES):
                 first = causes[0]
-                share, lever, record = float(first.share[k]), first.instead.lever, first.instead.record
+                share, lever, record = float(first.share[k]), first.counterfactual.factor, first.counterfactual.record
                 cure[lever, record] = first.saves_s
             elif of.dark and inquiry.present[k] and inquiry.present[k][0].sights:
                 record = inquiry.present[k][0].sights[0].sensor
@@ -95,7 +95,7 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
 
 
 def _saved(
-    r: Rehearsal, saves_s: float | None, lever: Lever, some: list[tuple[Incident, float]]
+    r: Rehearsal, saves_s: float | None, lever: Factor, some: list[tuple[Incident, float]]
 ) -> float | None:  # fmt: skip
     """Seconds a day by which the score is less with the cure: as it was rehearsed; of people whom nothing notices soon
     enough, all the dark of theirs, which light in time would take away."""
@@ -104,8 +104,8 @@ def _saved(
     return None if saves_s is None else max(saves_s, 0.0) / r.days
 
 
-def _unnoticed(inquiry: Inquiry, k: int) -> Lever:
-    return "keeper" if inquiry.of.dark else "own hold"
+def _unnoticed(inquiry: Investigation, k: int) -> Factor:
+    return "keeper" if inquiry.episodes.dark else "own hold"
 
 
 def _places(count: Counter[str]) -> str:
@@ -115,14 +115,14 @@ def _places(count: Counter[str]) -> str:
     return f"{', '.join(named[:MOST_PLACES])} and {len(named) - MOST_PLACES} more"
 
 
-def _place(inquiry: Inquiry, k: int) -> str:
+def _place(inquiry: Investigation, k: int) -> str:
     if not inquiry.present[k]:
         return ""
     spot = inquiry.present[k][0].where.spot
     return "walking" if spot is None else f"{spot.activity} at the {spot.name}"
 
 
-def _phrase(r: Rehearsal, lever: Lever, record: str) -> str:
+def _phrase(r: Rehearsal, lever: Factor, record: str) -> str:
     found = find_any(r.project, record)
     name = "sensor" if found is None else str(getattr(found[1], "name", getattr(found[1], "kind", "wall")))
     return PHRASES[lever].format(name=name[:1].lower() + name[1:], Name=name)

@@ -27,22 +27,22 @@ from vastwatch.signals import Signal
 
 # What is tried, in the order in which it is told where one saves as much as the other: what can be moved before what
 # can only be waited for.
-Lever = Literal[
+Factor = Literal[
     "hazard", "obstacle", "aim", "zone", "supply", "cells", "radio", "doubt", "bounce", "settings", "warmth", "starter",
     "latency", "person", "hold", "latch", "own hold", "keeper",
 ]  # fmt: skip
-ORDER: tuple[Lever, ...] = get_args(Lever)
+ORDER: tuple[Factor, ...] = get_args(Factor)
 # A device that reports at once, seconds.
 AT_ONCE_S = 0.05
 
 
 @dataclass(frozen=True, eq=False)
-class Instead:
+class Counterfactual:
     """One thing otherwise: a `record` whose removal or mending is tried as `lever`. `project`: the design with it
     changed; `without`: whose notices are left out, `during` some time. `value`: what it is changed to, if a figure.
     """
 
-    lever: Lever
+    factor: Factor
     record: str
     project: Project
     without: str | None = None
@@ -50,12 +50,12 @@ class Instead:
     value: float = 0.0
 
 
-def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
+def counterfactual_light(r: Rehearsal, room: str, counterfactual: Counterfactual) -> Signal:
     """What a room's light would have been on the same draws."""
-    project = asked_by(instead.project, room)
+    project = asked_by(counterfactual.project, room)
     recording = make_recording(project, r.truth)
-    if instead.without is not None and instead.during is not None:
-        source, during = instead.without, instead.during
+    if counterfactual.without is not None and counterfactual.during is not None:
+        source, during = counterfactual.without, counterfactual.during
         runs = {s.id: run_without(project, s.id, r.truth, source, during) for s in project.sensors}
         recording = recording_of(runs, project, r.truth)
     # Where nobody reacted in the rehearsal, nobody does here.
@@ -67,7 +67,7 @@ def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
 # -- what can be otherwise -----------------------------------------------------------------------------------------
 
 
-def without_obstacle(project: Project, ident: str) -> Instead | None:
+def without_obstacle(project: Project, ident: str) -> Counterfactual | None:
     """A furnishing taken away, a wall taken down, a leaf opened; None for what something is fixed to."""
     found = find_any(project, ident)
     if found is None or any(s.host == ident for s in project.sensors):
@@ -84,13 +84,13 @@ def without_obstacle(project: Project, ident: str) -> Instead | None:
         changed = replace(project, furnishings=tuple(f for f in project.furnishings if f is not it))
     else:
         return None
-    return Instead("obstacle", ident, changed)
+    return Counterfactual("obstacle", ident, changed)
 
 
-def turned(project: Project, sensor: str, yaw: float) -> Instead:
+def turned(project: Project, sensor: str, yaw: float) -> Counterfactual:
     """A sensor turned to where somebody was."""
     it = find(project.sensors, sensor)
-    return Instead("aim", sensor, put(project, replace(it, yaw=yaw % 360.0)), value=yaw % 360.0)
+    return Counterfactual("aim", sensor, put(project, replace(it, yaw=yaw % 360.0)), value=yaw % 360.0)
 
 
 # What is set of how far a sensor reaches.
@@ -99,36 +99,38 @@ REACH_SETTINGS = (
 )  # fmt: skip
 
 
-def as_it_comes(project: Project, sensor: str) -> Instead | None:
+def with_default_range(project: Project, sensor: str) -> Counterfactual | None:
     """A sensor with its reach as it comes in the box; None where it is."""
     it = find(project.sensors, sensor)
     comes = Settings()
     free = replace(it.settings, **{field: getattr(comes, field) for field in REACH_SETTINGS})
     if all(getattr(free, field) == getattr(it.settings, field) for field in REACH_SETTINGS):
         return None
-    return Instead("settings", sensor, put(project, replace(it, settings=free)))
+    return Counterfactual("settings", sensor, put(project, replace(it, settings=free)))
 
 
-def at_usual_warmth(project: Project, room: str) -> Instead | None:
+def at_usual_warmth(project: Project, room: str) -> Counterfactual | None:
     """A room no warmer than a catalogue's figures hold for; None for one that is not."""
     it = find(project.rooms, room)
     if it.ambient_c <= CATALOGUE_C:
         return None
-    return Instead("warmth", room, put(project, replace(it, ambient_c=CATALOGUE_C)))
+    return Counterfactual("warmth", room, put(project, replace(it, ambient_c=CATALOGUE_C)))
 
 
-def held(project: Project, presence: Conclusion, seconds: float) -> Instead | None:
+def with_hold_time(project: Project, presence: Conclusion, seconds: float) -> Counterfactual | None:
     """A presence that holds for so long; None for one without a single hold."""
     expr = with_hold(presence.expr, seconds)
     return None if expr is None else _with(project, presence, expr, "hold", presence.id, seconds)
 
 
-def without_hazard(project: Project, hazard: str) -> Instead:
+def without_hazard(project: Project, hazard: str) -> Counterfactual:
     """A source of false reports gone."""
-    return Instead("hazard", hazard, replace(project, hazards=tuple(h for h in project.hazards if h.id != hazard)))
+    return Counterfactual(
+        "hazard", hazard, replace(project, hazards=tuple(h for h in project.hazards if h.id != hazard))
+    )
 
 
-def of_the_whole_sensor(project: Project, presence: Conclusion, zone: str) -> Instead:
+def with_whole_sensor(project: Project, presence: Conclusion, zone: str) -> Counterfactual:
     """A conclusion that asks the whole of a sensor where it asks one of its zones."""
     expr = presence.expr
     for path, part in paths(expr):
@@ -137,41 +139,41 @@ def of_the_whole_sensor(project: Project, presence: Conclusion, zone: str) -> In
     return _with(project, presence, expr, "zone", zone)
 
 
-def with_supply(project: Project) -> Instead:
+def with_supply(project: Project) -> Counterfactual:
     """Nobody who switches a circuit off at the wall."""
     switches = tuple(s if s.off_per_week is None else replace(s, off_per_week=0.0) for s in project.switches)
-    return Instead("supply", "", replace(_untroubled(project, supply_off_per_week=0.0), switches=switches))
+    return Counterfactual("supply", "", replace(_untroubled(project, supply_off_per_week=0.0), switches=switches))
 
 
-def with_fresh_cells(project: Project, sensor: str) -> Instead:
+def with_fresh_cells(project: Project, sensor: str) -> Counterfactual:
     """A sensor whose cells are changed in time: one that needs none."""
     device = find(project.devices, find(project.sensors, sensor).device)
-    return Instead("cells", sensor, _of_its_own(project, sensor, replace(device, battery=None)))
+    return Counterfactual("cells", sensor, _of_its_own(project, sensor, replace(device, battery=None)))
 
 
-def well_received(project: Project, sensor: str) -> Instead | None:
+def well_received(project: Project, sensor: str) -> Counterfactual | None:
     """A sensor of whose messages all arrive at once; None for one of which they do."""
     it = find(project.sensors, sensor)
     if lost_share(project, it) <= 0:
         return None
-    return Instead("radio", sensor, put(project, replace(it, settings=replace(it.settings, messages_lost=0.0))))
+    return Counterfactual("radio", sensor, put(project, replace(it, settings=replace(it.settings, messages_lost=0.0))))
 
 
-def surely_closing(project: Project, sensor: str) -> Instead | None:
+def with_firm_contact(project: Project, sensor: str) -> Counterfactual | None:
     """A mat that closes under half of what its type needs; None for what is no mat."""
     device = find(project.devices, find(project.sensors, sensor).device)
     if not isinstance(device, MatType):
         return None
     lighter = replace(device, closing_kpa=device.closing_kpa / 2)
-    return Instead("doubt", sensor, _of_its_own(project, sensor, lighter), value=lighter.closing_kpa)
+    return Counterfactual("doubt", sensor, _of_its_own(project, sensor, lighter), value=lighter.closing_kpa)
 
 
-def without_bounce(project: Project, sensor: str) -> Instead | None:
+def without_bounce(project: Project, sensor: str) -> Counterfactual | None:
     """A contact that does not bounce; None for what is none, or where none does."""
     device = find(project.devices, find(project.sensors, sensor).device)
     if not device.at_doors or project.brief.troubles.contacts_bounce <= 0:
         return None
-    return Instead("bounce", sensor, _untroubled(project, contacts_bounce=0.0))
+    return Counterfactual("bounce", sensor, _untroubled(project, contacts_bounce=0.0))
 
 
 def _untroubled(project: Project, **change: float) -> Project:
@@ -186,12 +188,12 @@ def _of_its_own(project: Project, sensor: str, device: DeviceType) -> Project:
     return put(project, replace(find(project.sensors, sensor), device=own.id))
 
 
-def without_person(project: Project, person: str, during: Signal) -> Instead:
+def without_person(project: Project, person: str, during: Signal) -> Counterfactual:
     """Somebody who is elsewhere for some time."""
-    return Instead("person", person, project, without=person, during=during)
+    return Counterfactual("person", person, project, without=person, during=during)
 
 
-def starting(project: Project, presence: Conclusion, sensor: str) -> Instead | None:
+def starting(project: Project, presence: Conclusion, sensor: str) -> Counterfactual | None:
     """A sensor that may start the light, too."""
     expr, roles = presence.expr, roles_of(presence.expr)
     if roles is not None:
@@ -203,7 +205,7 @@ def starting(project: Project, presence: Conclusion, sensor: str) -> Instead | N
     return None
 
 
-def keeping(project: Project, presence: Conclusion, sensor: str) -> Instead | None:
+def keeping(project: Project, presence: Conclusion, sensor: str) -> Counterfactual | None:
     """A sensor of the room that keeps the light, too; None where the presence is not of the usual shape."""
     roles = roles_of(presence.expr)
     if roles is None:
@@ -217,12 +219,14 @@ def _either(expr: Expr, sensor: str) -> Expr:
     return AnyOf(of=(*expr.of, more)) if isinstance(expr, AnyOf) else AnyOf(of=(expr, more))
 
 
-def _with(project: Project, presence: Conclusion, expr: Expr, lever: Lever, ident: str, value: float = 0.0) -> Instead:
-    return Instead(lever, ident, put(project, replace(presence, expr=expr)), value=value)
+def _with(
+    project: Project, presence: Conclusion, expr: Expr, lever: Factor, ident: str, value: float = 0.0
+) -> Counterfactual:
+    return Counterfactual(lever, ident, put(project, replace(presence, expr=expr)), value=value)
 
 
-def quick(project: Project, sensor: str) -> Instead:
+def with_fast_report(project: Project, sensor: str) -> Counterfactual:
     """A sensor that reports at once where it hangs, whatever was measured of it or stands on its box."""
     it = find(project.sensors, sensor)
     found = replace(it.settings, measured_latency_s=AT_ONCE_S)
-    return Instead("latency", sensor, put(project, replace(it, settings=found)))
+    return Counterfactual("latency", sensor, put(project, replace(it, settings=found)))

@@ -20,7 +20,7 @@ from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Hazard
 
 
-class Witness(NamedTuple):
+class Sighting(NamedTuple):
     """Somebody at an instant, where, and the sight lines to them, the quickest to notice first."""
 
     track: Track
@@ -49,7 +49,7 @@ def keepers(r: Rehearsal, room: str) -> tuple[str, ...]:
     return ladder_sensors(r.project, room) if presence is None else keepers_of(presence)
 
 
-def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
+def people_in_dark(r: Rehearsal, incident: Incident) -> list[Sighting]:
     """Everybody who asked for light and was left in the dark by an incident, those first who were there longest after
     it began.
 
@@ -58,7 +58,7 @@ def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
     late = incident.kind == "late"
     asked = starters(r, incident.room) if late else keepers(r, incident.room)
     t = incident.at
-    found: list[tuple[float, int, Witness]] = []
+    found: list[tuple[float, int, Sighting]] = []
     for track in r.truth.tracks:
         if track.person.kind == "pet":
             continue
@@ -69,11 +69,11 @@ def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
             where = r.truth.where(track, when)
             if where.spot is not None and not where.spot.asks_for_light:
                 continue
-            found.append((-stays, len(found), Witness(track, where, sights(r, asked, track, where))))
+            found.append((-stays, len(found), Sighting(track, where, sights(r, asked, track, where))))
     return [witness for *_, witness in sorted(found, key=lambda f: f[:2])]
 
 
-def asleep_in(r: Rehearsal, room: str, t: float) -> list[Track]:
+def sleepers_in(r: Rehearsal, room: str, t: float) -> list[Track]:
     """Who sleeps in a room at an instant."""
     return [
         track
@@ -102,7 +102,7 @@ def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Position
     return tuple(sorted(out, key=lambda s: s.notice_s))
 
 
-def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
+def trigger_of(r: Rehearsal, sensor: str, rise: float) -> Triggered:
     """What made a sensor begin the report that began at `rise`: the first it noticed since its report before."""
     falls = r.recording.report(sensor).falls
     i = int(np.searchsorted(falls, rise, side="right")) - 1
@@ -119,7 +119,7 @@ def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
     return _named(r, sensor, rise, found)
 
 
-def kept_on(r: Rehearsal, sensor: str, fall: float) -> Triggered:
+def last_trigger_of(r: Rehearsal, sensor: str, fall: float) -> Triggered:
     """What a sensor noticed last before its report fell at `fall`: the fall is told late as well."""
     fall -= mount(r.project, find(r.project.sensors, sensor)).device.latency.max_s
     found = None

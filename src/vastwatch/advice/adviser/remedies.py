@@ -20,7 +20,7 @@ from vastwatch.advice.judging.met import LEAST_LIMIT
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.curves import KNOWN_S
 from vastwatch.causes.episodes import DROP_S
-from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, inquiry
+from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, investigation
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import RoomNeeds, light_spots, needs_of
 from vastwatch.design.presence import hold_of, reports
@@ -142,18 +142,18 @@ def _causes_gone(rehearsal: Rehearsal, room: str) -> Iterator[tuple[str, Project
     project = rehearsal.project
     seen: set[tuple[str, str]] = set()
     for kind in dict.fromkeys(i.kind for _, i in rehearsal.incidents_by_room.get(room, [])):
-        found = inquiry(rehearsal, room, kind)
-        tried = [] if found is None else [t for t in found.tried if t.saves >= MATTERS]
-        for t in sorted(tried, key=lambda t: -t.saves):
-            it = t.instead
+        found = investigation(rehearsal, room, kind)
+        tried = [] if found is None else [t for t in found.tests if t.saved_s >= MATTERS]
+        for t in sorted(tried, key=lambda t: -t.saved_s):
+            it = t.counterfactual
             name = getattr((find_any(project, it.record) or ("", None))[1], "name", "")
             words = {
                 "obstacle": f"Move {name}, or see around it",
                 "settings": f"Reset {name} to its defaults",
                 "starter": f"Use {name} to turn the light on" if kind == "late" else f"Use {name} to keep the light on",
-            }.get(it.lever)
-            if words is not None and name and (it.lever, it.record) not in seen:
-                seen.add((it.lever, it.record))
+            }.get(it.factor)
+            if words is not None and name and (it.factor, it.record) not in seen:
+                seen.add((it.factor, it.record))
                 yield words, it.project
 
 

@@ -12,7 +12,7 @@ from datetime import date
 from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QFont, QFontMetricsF, QImage, QPainter, QPen
 
-from vastwatch.causes.chain import Scene
+from vastwatch.causes.chain import IncidentView
 from vastwatch.design.project import Project, on_level
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, marks, places, walls
 from vastwatch.desk.plan.contours import BANDS
@@ -51,7 +51,7 @@ def extent(project: Project, level: str) -> QRectF | None:
     return QRectF(x0, -y1, x1 - x0, y1 - y0).adjusted(-EDGE_M, -EDGE_M, EDGE_M, EDGE_M)
 
 
-def state_for(project: Project, level: str, scene: Scene | None = None, room: str | None = None) -> PlanState:
+def state_for(project: Project, level: str, scene: IncidentView | None = None, room: str | None = None) -> PlanState:
     """What the layers are to paint: everything of a level and the contours of all its sensors, or of the open
     incident."""
     day = date.fromisoformat(project.brief.rehearse_from)

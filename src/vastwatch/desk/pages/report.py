@@ -14,7 +14,7 @@ from PyQt6.QtPrintSupport import QPrinter
 from vastwatch.advice.checks.cautions import cautions
 from vastwatch.advice.checks.finding import Finding
 from vastwatch.advice.judging.timing import TimingCurve
-from vastwatch.causes.chain import Scene
+from vastwatch.causes.chain import IncidentView
 from vastwatch.control.export.device_sheet import values_words
 from vastwatch.design.needs import needs_of, use_words
 from vastwatch.design.places import room_of
@@ -46,7 +46,7 @@ SEVERITY_WORDS = {"wrong": "To fix", "risk": "To check", "caution": "Caution", "
 class Shown(NamedTuple):
     """An incident to show on the plan: whom it happened to, its level, and its title."""
 
-    scene: Scene
+    scene: IncidentView
     level: str
     title: str
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastwatch.causes.chain import scene
+from vastwatch.causes.chain import incident_view
 from vastwatch.control.house import HouseRun
 from vastwatch.control.light.daylight import sun_elevation
 from vastwatch.design.relations import levels_in_order
@@ -56,7 +56,7 @@ def _make(state: PlanState, focus: Focus, house: HouseRun | None, rehearsal: Reh
         state.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, dark))
     state.targets = _targets(rehearsal, focus)
     if 0 <= focus.incident < len(rehearsal.incidents):
-        shown = scene(rehearsal, rehearsal.incidents[focus.incident])
+        shown = incident_view(rehearsal, rehearsal.incidents[focus.incident])
         at = shown.where
         if at is not None and at.level >= 0 and order[at.level].id == focus.level:
             state.scene = shown

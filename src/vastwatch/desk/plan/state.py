@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainterPath
 
 from vastwatch.advice.detection.spill import Spill
 from vastwatch.advice.detection.walk_test import Sway, Walk
-from vastwatch.causes.chain import Scene
+from vastwatch.causes.chain import IncidentView
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.shapes import NamePlace
@@ -50,7 +50,7 @@ class PlanState:
     moment_of: tuple[object, ...] = ()
     moment_lit: dict[str, float] = field(default_factory=dict)
     people: list[tuple[str, str, tuple[float, float], bool]] = field(default_factory=list)
-    scene: Scene | None = None
+    scene: IncidentView | None = None
     reporting: frozenset[str] = frozenset()
     dragging: bool = False
     # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `covered`).

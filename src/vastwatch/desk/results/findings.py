@@ -10,7 +10,7 @@ from vastwatch.advice.checks.finding import Finding
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.causes.groups import Group, groups
-from vastwatch.causes.inquiry import Inquiry, inquire
+from vastwatch.causes.inquiry import Investigation, investigate
 from vastwatch.design.project import Project
 from vastwatch.desk.results.derived import Task
 from vastwatch.desk.results.registry import Kind, Results
@@ -23,7 +23,7 @@ class Causes(NamedTuple):
 
     rehearsal: Rehearsal
     room: str
-    inquiries: dict[Sort, Inquiry]
+    inquiries: dict[Sort, Investigation]
     groups: list[Group]
 
 
@@ -32,9 +32,9 @@ def _found(task: Task, project: Project, judged: Mapping[str, Judgement]) -> lis
 
 
 def _causes(task: Task, rehearsal: Rehearsal, room: str) -> Causes:
-    found: dict[Sort, Inquiry] = {}
+    found: dict[Sort, Investigation] = {}
     for kind in dict.fromkeys(i.kind for _, i in rehearsal.incidents_by_room.get(room, [])):
-        inquiry = inquire(rehearsal, room, kind, task.should_continue)
+        inquiry = investigate(rehearsal, room, kind, task.should_continue)
         if inquiry is not None:
             found[kind] = inquiry
     return Causes(rehearsal, room, found, groups(rehearsal, found.values()))

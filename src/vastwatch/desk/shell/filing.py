@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPageSize
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
-from vastwatch.causes.chain import scene
+from vastwatch.causes.chain import incident_view
 from vastwatch.design.differences import differences
 from vastwatch.design.project import Project, find, on_level, put
 from vastwatch.desk.pages.plan_sheet import LARGEST_PX, picture, state_for
@@ -272,7 +272,7 @@ class Filing(QObject):
         if week is not None and 0 <= self.focus.incident < len(week.incidents):
             incident = week.incidents[self.focus.incident]
             level = find(week.project.rooms, incident.room).level
-            shown = Shown(scene(week, incident), level, incident_title(week, incident))
+            shown = Shown(incident_view(week, incident), level, incident_title(week, incident))
         return week, results[FINDINGS].value, best_curve(results), shown
 
     def _folder(self) -> str:

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from vastwatch.causes.chain import Chain
+from vastwatch.causes.chain import CausalChain
 from vastwatch.causes.groups import Group
 from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import LinkCard, column, column_in, label, row
@@ -23,7 +23,7 @@ SHOWN_GROUPS = 4
 class ChainView(QWidget):
     """What happened, in lines, and then its causes: linked cards, each naming a record that can be gone to."""
 
-    def __init__(self, chain: Chain, theme: Theme, go: Callable[[str], object], searching: bool) -> None:
+    def __init__(self, chain: CausalChain, theme: Theme, go: Callable[[str], object], searching: bool) -> None:
         super().__init__()
         self.theme = theme
         box = column_in(self, 5, (16, 0, 0, 0))
