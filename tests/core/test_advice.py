@@ -17,7 +17,7 @@ from vastwatch.advice.detection.watching import watches_at
 from vastwatch.advice.judging.judge import held_out, legal_holds, settable_holds
 from vastwatch.advice.judging.timing import _knee, curve_of, timing_curve
 from vastwatch.advice.simulation.curves import curves
-from vastwatch.advice.simulation.weeks import hours_between_drops
+from vastwatch.advice.simulation.weeks import hours_between_false_offs
 from vastwatch.design.edits.removing import count_words, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import AllOf, Hold, Not, Report
@@ -261,7 +261,7 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     spot = find(demo.spots, "desk-spot")
     assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.placed[1].id, spot))
     assert best.hold_s >= 30
-    wanted = hours_between_drops(demo, spot)
+    wanted = hours_between_false_offs(demo, spot)
     watches = watches_at(best.project, [best.placed[1].id], spot)
     assert hours_per_drop(watches, best.hold_s, spot.activity) >= wanted or best.hold_s == 30
     pir = next(o for o in options if o.device.id == "pir-ceiling-6")

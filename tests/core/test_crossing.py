@@ -23,7 +23,7 @@ from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.schools import schools
 from vastwatch.advice.checks.conclusions import untold
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
-from vastwatch.advice.simulation.weeks import lived
+from vastwatch.advice.simulation.weeks import simulate_room
 from vastwatch.causes.chain import explain
 from vastwatch.causes.groups import groups
 from vastwatch.causes.inquiry import investigation
@@ -397,13 +397,13 @@ def test_the_judge_reckons_with_what_the_rehearsal_gives(seed):
     r, compared = rehearse(project, 3), 0
     for room in project.rooms:
         try:
-            curve = lived(project, room.id, 3, 1).curve
+            curve = simulate_room(project, room.id, 3, 1).curve
         except ValueError:
             continue
         did, scored = curve.outcome(hold_of(presence_of(project, room.id).expr) or 0.0), r.scores[room.id]
-        assert len(did.drop_at) / 3 == pytest.approx(scored.false_offs), room.id
+        assert len(did.false_off_at) / 3 == pytest.approx(scored.false_offs), room.id
         assert did.dark_s / 60 / 3 == pytest.approx(scored.dark_min, abs=1e-3), room.id
-        assert did.idle_s / 3600 / 3 == pytest.approx(scored.wasted_h, abs=1e-4), room.id
+        assert did.wasted_s / 3600 / 3 == pytest.approx(scored.wasted_h, abs=1e-4), room.id
         compared += 1
     assert compared
 

@@ -10,9 +10,9 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.judging.met import _waits, looked
-from vastwatch.advice.simulation.curves import ByHand, Curve, Waving
-from vastwatch.advice.simulation.end_to_end import EndToEnd, laid
-from vastwatch.advice.simulation.weeks import lived, lived_together
+from vastwatch.advice.simulation.curves import Curve, ManualOnCurve, WavingCurve
+from vastwatch.advice.simulation.end_to_end import CurveBatch, curve_batch
+from vastwatch.advice.simulation.weeks import simulate_room, simulate_room_batch
 from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
@@ -26,7 +26,7 @@ from vastwatch.site.people import Stay
 END = 3.0e4
 
 
-def life(rng: np.random.Generator, key: int) -> Waving:
+def life(rng: np.random.Generator, key: int) -> WavingCurve:
     """Somebody about whom two sensors report now and then; often also at the very begin and end."""
 
     def rows(n: int) -> np.ndarray:
@@ -44,27 +44,27 @@ def life(rng: np.random.Generator, key: int) -> Waving:
     there = There(awake, awake & Signal.from_intervals(rows(4), 0.0, END))
     who = OccupancyIntervals(here[:, 0], here[:, 1], rng.uniform(5, 20, len(here)), rng.uniform(0, 0.9, (2, len(here))))
     sensors = WaveSensor(True, 0.3, 4.0, key), WaveSensor(False, 1.1, 9.0, key + 1)
-    return Waving(start, keep, there, Signal.from_intervals(rows(3), 0.0, END), who, sensors)
+    return WavingCurve(start, keep, there, Signal.from_intervals(rows(3), 0.0, END), who, sensors)
 
 
 @given(st.integers(0, 10**6))
 def test_each_life_comes_to_what_it_comes_to_alone(seed):
     rng = np.random.default_rng(seed)
     waving = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]
-    by_hand = [ByHand((x.start, x.keep), x.there, x.dark, float(rng.random())) for x in waving]
+    by_hand = [ManualOnCurve((x.start, x.keep), x.there, x.dark, float(rng.random())) for x in waving]
     # What goes on no line together is walked through one after the other.
     lives: list[Curve] = [by_hand, waving, [by_hand[0], *waving[1:]]][seed % 3]
-    together = EndToEnd(lives)
+    together = CurveBatch(lives)
     assert len(together) == len(lives) and (together._line is None) == (seed % 3 == 2)
     # Thousands of steps one after the other round by a few microseconds.
     for hold in (5.0, 60.0, 3600.0):
         all_of_them = together.outcomes(hold)
-        for k, (one, light) in enumerate(zip(lives, together.lights(hold), strict=True)):
+        for k, (one, light) in enumerate(zip(lives, together.light_per_replicate(hold), strict=True)):
             alone = one.outcome(hold)
-            assert all_of_them.drops[k] == len(alone.drop_at)
+            assert all_of_them.drops[k] == len(alone.false_off_at)
             assert all_of_them.dark_s[k] == pytest.approx(alone.dark_s, abs=1e-4)
-            assert all_of_them.idle_s[k] == pytest.approx(alone.idle_s, abs=1e-4)
-            assert (all_of_them.waves[k], all_of_them.trips[k]) == (alone.waves, alone.trips)
+            assert all_of_them.idle_s[k] == pytest.approx(alone.wasted_s, abs=1e-4)
+            assert (all_of_them.waves[k], all_of_them.switch_trips[k]) == (alone.waves, alone.trips)
             assert light.same_as(one.light(hold), 1e-4)
 
 
@@ -72,15 +72,15 @@ def test_each_life_comes_to_what_it_comes_to_alone(seed):
 def test_lived_weeks_too_and_where_a_hand_switches(control):
     project = make_room()
     project = put(project, replace(project.rooms[0], control=control))
-    curves = [lived(project, "big", 7, seed).curve for seed in (3, 4, 5)]
-    together = EndToEnd(curves)
+    curves = [simulate_room(project, "big", 7, seed).curve for seed in (3, 4, 5)]
+    together = CurveBatch(curves)
     assert len(together) == 3
     for hold in (5.0, 45.0, 300.0):
         got = np.array(together.outcomes(hold)).T
         each = [c.outcome(hold) for c in curves]
-        assert got == pytest.approx(np.array([(len(o.drop_at), *o[1:]) for o in each]), abs=1e-4)
+        assert got == pytest.approx(np.array([(len(o.false_off_at), *o[1:]) for o in each]), abs=1e-4)
         assert got[:, 1].max() > 0
-        for light, c in zip(together.lights(hold), curves, strict=True):
+        for light, c in zip(together.light_per_replicate(hold), curves, strict=True):
             assert light.same_as(c.light(hold), 1e-6)
 
 
@@ -119,8 +119,8 @@ def test_what_lives_come_to_besides_is_what_each_comes_to_alone(demo):
             demo, _ = add_sensor(
                 demo, device, "upper", (*centroid(find(demo.rooms, room).outline), 2.3), 0.0, 0.0, None
             )
-        lives = lived_together(demo, room, 9, (3, 4, 5))
-        found = looked(tuple(lives), laid(*(x.curve for x in lives)), hold)
+        lives = simulate_room_batch(demo, room, 9, (3, 4, 5))
+        found = looked(tuple(lives), curve_batch(*(x.curve for x in lives)), hold)
         waits, noticed = [], []
         for k, x in enumerate(lives):
             light = x.curve.light(hold)

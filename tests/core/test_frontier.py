@@ -18,8 +18,8 @@ from vastwatch.advice.judging.judge import judge
 from vastwatch.advice.judging.parameters import parameters
 from vastwatch.advice.judging.robust import Effect, effects, otherwise, without_reports
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
-from vastwatch.advice.simulation.end_to_end import AnyLine, laid
-from vastwatch.advice.simulation.weeks import lived
+from vastwatch.advice.simulation.end_to_end import AnyConclusionBatch, curve_batch
+from vastwatch.advice.simulation.weeks import simulate_room
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import AllOf, AnyOf, Belief, DoorLatch, Hold, Not, OnDelay, Report
@@ -51,17 +51,21 @@ SHAPES = {
 @pytest.mark.parametrize("shape", SHAPES)
 def test_lives_end_to_end_come_to_what_each_comes_to_alone(room, shape):
     project = concluded_by(room, SHAPES[shape])
-    lives = [lived(project, "big", 3, seed) for seed in SEEDS[:2]]
-    together = laid(*(x.curve for x in lives))
-    assert isinstance(together._line, AnyLine)
+    lives = [simulate_room(project, "big", 3, seed) for seed in SEEDS[:2]]
+    together = curve_batch(*(x.curve for x in lives))
+    assert isinstance(together._line, AnyConclusionBatch)
     hold = hold_of(SHAPES[shape]) or 0.0
     out = together.outcomes(hold)
     for k, life in enumerate(lives):
         alone = life.curve.outcome(hold)
-        assert out.drops[k] == len(alone.drop_at) and out.waves[k] == alone.waves and out.trips[k] == alone.trips
+        assert (
+            out.drops[k] == len(alone.false_off_at)
+            and out.waves[k] == alone.waves
+            and out.switch_trips[k] == alone.trips
+        )
         assert out.dark_s[k] == pytest.approx(alone.dark_s, abs=1e-3)
-        assert out.idle_s[k] == pytest.approx(alone.idle_s, abs=1e-3)
-        assert together.lights(hold)[k].same_as(life.curve.light(hold), 1e-6)
+        assert out.idle_s[k] == pytest.approx(alone.wasted_s, abs=1e-3)
+        assert together.light_per_replicate(hold)[k].same_as(life.curve.light(hold), 1e-6)
 
 
 def test_what_is_measured_is_what_is_rehearsed(room):

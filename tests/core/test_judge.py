@@ -15,7 +15,7 @@ from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.judging.judge import bounds, dark_limit_min, held_out, judge, legal_holds, settable_holds
 from vastwatch.advice.judging.met import aside
 from vastwatch.advice.judging.timing import tuned
-from vastwatch.advice.simulation.weeks import lived
+from vastwatch.advice.simulation.weeks import simulate_room
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
@@ -132,11 +132,11 @@ def test_dark_that_the_needs_allow(demo):
 
 def test_a_room_is_lived_alone_as_it_is_with_all_others(demo):
     """Leaving out the sensors of other rooms changes nothing."""
-    alone = lived(demo, "shop", 7, 2)
+    alone = simulate_room(demo, "shop", 7, 2)
     whole = rehearse(demo, 7, 2)
     out = alone.curve.outcome(300.0)
     scores = dataclasses.asdict(whole.scores["shop"])
-    assert (len(out.drop_at) / 7, out.dark_s / 420) == pytest.approx((scores["drops"], scores["dark_min"]))
+    assert (len(out.false_off_at) / 7, out.dark_s / 420) == pytest.approx((scores["drops"], scores["dark_min"]))
     assert alone.there.awake.same_as(whole.awake("shop")) and alone.dark.same_as(whole.house.dark("shop"))
 
 

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.judging.judge import judge
-from vastwatch.advice.simulation.weeks import lived
+from vastwatch.advice.simulation.weeks import simulate_room
 from vastwatch.control.ladder import levels_of, ramped, winners
 from vastwatch.control.lighting import light_rule as light_given
 from vastwatch.control.lighting import lit_only_when_empty, run_ladders
@@ -153,13 +153,13 @@ def test_the_light_is_what_follows_and_what_burns_anyway(rows, control):
         lit = own & how.follows
         lit = lit if how.unconditional is None else lit | how.unconditional
         assert r.house.served("big").same_as(lit, 1e-9)
-    days = lived(project, "big", 5, 3)
+    days = simulate_room(project, "big", 5, 3)
     hold = project.presences[0].expr.seconds
     outcome, s = days.curve.outcome(hold), r.scores["big"]
     assert days.curve.light(hold).same_as(r.house.served("big"), 1e-9)
-    assert len(outcome.drop_at) / 5 == pytest.approx(s.false_offs)
+    assert len(outcome.false_off_at) / 5 == pytest.approx(s.false_offs)
     assert outcome.dark_s / 300 == pytest.approx(s.dark_min, abs=1e-9)
-    assert outcome.idle_s / 3600 / 5 == pytest.approx(s.wasted_h, abs=1e-9)
+    assert outcome.wasted_s / 3600 / 5 == pytest.approx(s.wasted_h, abs=1e-9)
 
 
 SEEN = Report(sensor="pir")
@@ -193,20 +193,20 @@ def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_non
 
 
 def test_what_stands_for_lives_end_to_end_counts_what_burns_anyway():
-    from vastwatch.advice.simulation.end_to_end import laid
+    from vastwatch.advice.simulation.end_to_end import curve_batch
 
     project = laddered(*USUAL)
-    each = [lived(project, "big", 4, seed).curve for seed in (1, 2, 3)]
-    together = laid(*each)
+    each = [simulate_room(project, "big", 4, seed).curve for seed in (1, 2, 3)]
+    together = curve_batch(*each)
     assert together._line is not None
     for hold in (45.0, 300.0):
         found = together.outcomes(hold)
         for k, curve in enumerate(each):
             o = curve.outcome(hold)
-            assert found.drops[k] == len(o.drop_at)
+            assert found.drops[k] == len(o.false_off_at)
             assert found.dark_s[k] == pytest.approx(o.dark_s, abs=1e-6)
-            assert found.idle_s[k] == pytest.approx(o.idle_s, abs=1e-6)
-        assert all(a.same_as(c.light(hold), 1e-6) for a, c in zip(together.lights(hold), each))
+            assert found.idle_s[k] == pytest.approx(o.wasted_s, abs=1e-6)
+        assert all(a.same_as(c.light(hold), 1e-6) for a, c in zip(together.light_per_replicate(hold), each))
 
 
 def test_each_lamp_is_wanted_while_a_row_wins_that_asks_for_it():
@@ -234,7 +234,7 @@ def test_light_that_goes_out_on_somebody_unseen_is_a_drop_as_any_other():
     dropped = [i.at for i in r.incidents if i.kind == "dropped"]
     needed = [t for t in falls if r.needs_light("big").at(t)]
     assert needed and all(any(abs(t - x) < 1e-6 for x in dropped) for t in needed)
-    drops = lived(blind, "big", 3, 1).curve.outcome(60.0).drop_at
+    drops = simulate_room(blind, "big", 3, 1).curve.outcome(60.0).false_off_at
     assert all(any(abs(t - x) < 1e-6 for x in drops) for t in needed)
 
 
@@ -376,10 +376,10 @@ def test_hands_are_in_the_rehearsal_and_in_the_curve_alike_and_end(changes):
     hands = r.house.actions["big"].overrides
     assert hands and r.light_scores["big"].presses > 0
     assert all(a.end <= b.begin for a, b in itertools.pairwise(hands))
-    curve = lived(project, "big", 6, 1).curve
+    curve = simulate_room(project, "big", 6, 1).curve
     assert curve.light(60.0).same_as(r.house.served("big"), 1e-9)
     outcome = curve.outcome(60.0)
-    assert len(outcome.drop_at) / 6 == pytest.approx(r.scores["big"].false_offs)
+    assert len(outcome.false_off_at) / 6 == pytest.approx(r.scores["big"].false_offs)
     assert outcome.dark_s / 360 == pytest.approx(r.scores["big"].dark_min, abs=1e-9)
     # None is stuck: what a hand did is over before the day is, or waits for a room that is still in use.
     for h in hands:

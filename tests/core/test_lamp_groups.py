@@ -16,7 +16,7 @@ from test_own_light import SENSOR, lux_room
 
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.scenes.ladder_states import never_wins
-from vastwatch.advice.simulation.weeks import lived
+from vastwatch.advice.simulation.weeks import simulate_room
 from vastwatch.answers import COMMANDS
 from vastwatch.control.house import run_house
 from vastwatch.control.ladder import while_above, winners
@@ -152,10 +152,10 @@ def test_the_curve_is_what_is_rehearsed(rows, control):
         lit = lit if how.unconditional is None else lit | how.unconditional
         assert r.house.served("big").same_as(lit, 1e-9)
     hold = project.presences[0].expr.seconds
-    curve = lived(project, "big", 5, 3).curve
+    curve = simulate_room(project, "big", 5, 3).curve
     assert curve.light(hold).same_as(r.house.served("big"), 1e-9)
     outcome, s = curve.outcome(hold), r.scores["big"]
-    assert len(outcome.drop_at) / 5 == pytest.approx(s.false_offs)
+    assert len(outcome.false_off_at) / 5 == pytest.approx(s.false_offs)
     assert outcome.dark_s / 300 == pytest.approx(s.dark_min, abs=1e-9)
 
 
@@ -175,7 +175,7 @@ def test_people_press_at_what_all_ladders_give_together_and_the_curve_knows():
     r = rehearse(both, 6, 1)
     assert r.house.actions["big"].overrides
     assert r.house.actions["big"].overrides == rehearse(project, 6, 1).house.actions["big"].overrides
-    curve = lived(both, "big", 6, 1).curve
+    curve = simulate_room(both, "big", 6, 1).curve
     assert curve.light(60.0).same_as(r.house.served("big"), 1e-9)
     assert curve.outcome(60.0).dark_s / 360 == pytest.approx(r.scores["big"].dark_min, abs=1e-9)
 

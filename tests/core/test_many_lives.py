@@ -7,7 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, random_room
-from vastwatch.advice.simulation.weeks import lived, lived_together
+from vastwatch.advice.simulation.weeks import simulate_room, simulate_room_batch
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.placed import day_settings
 from vastwatch.design.project import Project, find, put
@@ -85,15 +85,15 @@ def test_drawn_rooms_too(seed):
 def test_a_room_lived_under_many_seeds_is_the_one_lived_under_each(demo):
     for room in ("sitting", "shop"):
         MEMO.clear()
-        each = lived_together(demo, room, 8, SEEDS)
+        each = simulate_room_batch(demo, room, 8, SEEDS)
         MEMO.clear()
         for k, seed in enumerate(SEEDS):
-            alone = lived(demo, room, 8, seed)
+            alone = simulate_room(demo, room, 8, seed)
             assert each[k] is not alone and each[k].start.same_as(alone.start, 1e-6)
             for hold in (60.0, 600.0):
                 a, b = each[k].curve.outcome(hold), alone.curve.outcome(hold)
-                assert a.drop_at == pytest.approx(b.drop_at, abs=1e-6)
-                assert (a.dark_s, a.idle_s) == pytest.approx((b.dark_s, b.idle_s), abs=1e-3)
+                assert a.false_off_at == pytest.approx(b.false_off_at, abs=1e-6)
+                assert (a.dark_s, a.wasted_s) == pytest.approx((b.dark_s, b.wasted_s), abs=1e-3)
 
 
 def test_whoever_lives_in_many_lives_walks_stays_and_moves_as_in_each(demo):

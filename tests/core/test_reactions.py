@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.judging.timing import curve_of
-from vastwatch.advice.simulation.curves import Waving
+from vastwatch.advice.simulation.curves import WavingCurve
 from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
 from vastwatch.control.manual.reactions import (
     EPSILON_S,
@@ -308,14 +308,14 @@ def test_what_a_hold_comes_to_is_what_the_signals_say():
         np.array([100.0, 1800.0]), np.array([1400.0, 2900.0]), np.full(2, 12.0), np.full((1, 2), 0.7)
     )
     sensors = (WaveSensor(True, 0.2, 3.0, 5),)
-    curve = Waving(report, report, There(need, need), always, who, sensors)
+    curve = WavingCurve(report, report, There(need, need), always, who, sensors)
     for hold in (5.0, 17.0, 60.0, 200.0):
         did = react(report, report, hold, who, sensors)
         lit = report.hold(hold) | Signal.from_intervals(did.light, 0.0, END)
         out = curve.outcome(hold)
         assert out.dark_s == pytest.approx((need - lit).total())
-        assert out.idle_s == pytest.approx((lit & nobody).total())
-        assert len(out.drop_at) == need.at(lit.falls).sum()
+        assert out.wasted_s == pytest.approx((lit & nobody).total())
+        assert len(out.false_off_at) == need.at(lit.falls).sum()
         assert (out.waves, out.trips) == (len(did.waves), len(did.presses))
 
 

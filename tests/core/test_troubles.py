@@ -10,7 +10,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.simulation.weeks import lived
+from vastwatch.advice.simulation.weeks import simulate_room
 from vastwatch.causes.chain import explain
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Impairments, put
@@ -226,11 +226,11 @@ def test_the_judges_weeks_and_the_rehearsal_come_to_the_same(name):
         ),
     }[name]
     r = rehearse(room, 7, 2)
-    it = lived(room, "big", 7, 2).curve.outcome(60.0)
+    it = simulate_room(room, "big", 7, 2).curve.outcome(60.0)
     scores = r.scores["big"]
-    assert len(it.drop_at) == pytest.approx(scores.false_offs * 7)
+    assert len(it.false_off_at) == pytest.approx(scores.false_offs * 7)
     assert it.dark_s == pytest.approx(scores.dark_min * 60 * 7, abs=1e-3)
-    assert it.idle_s == pytest.approx(scores.wasted_h * 3600 * 7, abs=1e-3)
+    assert it.wasted_s == pytest.approx(scores.wasted_h * 3600 * 7, abs=1e-3)
     assert scores.dark_min > 0
 
 

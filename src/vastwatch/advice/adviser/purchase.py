@@ -22,7 +22,7 @@ from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement, dark_limit_min
 from vastwatch.advice.judging.met import LATE_S, Met, in_words, misfit
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.weeks import by_hand_alone
+from vastwatch.advice.simulation.weeks import manual_cost
 from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.inquiry import IDLE_COSTS
 from vastwatch.control.manual.by_hand import REACH_S
@@ -110,7 +110,7 @@ def served_now(
             return served(judging.judge(project, room, settings().days, chosen, should_continue))
         except ValueError:
             return None
-    days = [by_hand_alone(project, room, settings().days, seed) for seed in chosen]
+    days = [manual_cost(project, room, settings().days, seed) for seed in chosen]
     dark, idle, arrivals = np.mean(days, axis=0).tolist()
     needs = needs_of(project, find(project.rooms, room))
     limit, light = dark_limit_min(needs, arrivals), needs.notice_s + LATE_S

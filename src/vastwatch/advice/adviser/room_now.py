@@ -13,7 +13,7 @@ from vastwatch.advice.detection.silences import Watch
 from vastwatch.advice.detection.watching import watch_of, watches_at
 from vastwatch.advice.detection.ways import noticed_within, rates_on, ways_into
 from vastwatch.advice.judging.met import STEP_S
-from vastwatch.advice.simulation.weeks import hours_between_drops
+from vastwatch.advice.simulation.weeks import hours_between_false_offs
 from vastwatch.design.needs import light_spots, needs_of
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import reports
@@ -56,7 +56,7 @@ class RoomNow:
         self.project, self.room = project, room
         self.needs = needs_of(project, room)
         self.spots = light_spots(project, room.id) if self.needs.stays else []
-        self.between_drops_h = [hours_between_drops(project, s) for s in self.spots]
+        self.between_drops_h = [hours_between_false_offs(project, s) for s in self.spots]
         outline = np.asarray(room.outline, float)
         cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))
         grid = grid_over([outline], cell)

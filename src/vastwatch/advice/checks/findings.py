@@ -25,7 +25,7 @@ from vastwatch.advice.detection.watching import watches_at
 from vastwatch.advice.detection.ways import Ways, noticed_within, rates_on, ways_into
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.met import LEAST_LIMIT, STEP_S, in_words
-from vastwatch.advice.simulation.weeks import hours_between_drops
+from vastwatch.advice.simulation.weeks import hours_between_false_offs
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import light_spots, needs_of, used_by_people
 from vastwatch.design.places import display_name, room_of
@@ -164,7 +164,7 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             if not spot.asks_for_light:
                 # What burns while a film plays is for ladders and weeks to tell: nobody there waits for light.
                 continue
-            allowed = hours_between_drops(project, spot)
+            allowed = hours_between_false_offs(project, spot)
             wait = spot_wait_s(project, _keepers(project, room.id, spot), spot)
             watched = watches_at(project, _keepers(project, room.id, spot), spot)
             hours = hours_per_drop(watched, hold, spot.activity)

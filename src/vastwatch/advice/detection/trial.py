@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.simulation.weeks import tunable
+from vastwatch.advice.simulation.weeks import tunable_conclusion
 from vastwatch.control.belief.fusion import beliefs, leaves
 from vastwatch.control.belief.rates import markov_chains
 from vastwatch.control.concluding import evaluate_with
@@ -89,7 +89,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     """Try a stay at a spot. Raises ValueError with a sentence where no hold keeps the light of its room, or where more
     than the room's sensors decides on it."""
     spot = find(project.spots, spot_id)
-    presence = tunable(project, spot.room)
+    presence = tunable_conclusion(project, spot.room)
     every = leaves(presence.expr)
     if not all(isinstance(leaf, Report) for leaf in every):
         raise ValueError(f"{presence.name} depends on more than its sensors; see the rehearsal instead")

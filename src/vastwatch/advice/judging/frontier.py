@@ -24,9 +24,9 @@ from vastwatch.advice.judging.judge import LONGEST_S, Judgement, all_met, bounds
 from vastwatch.advice.judging.met import SURE, aside
 from vastwatch.advice.judging.parameters import Parameter, parameters
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.curves import WavingAtAny
-from vastwatch.advice.simulation.end_to_end import Outcomes, laid
-from vastwatch.advice.simulation.weeks import into_the_dark, lighting, lived, lived_together
+from vastwatch.advice.simulation.curves import AnyConclusionCurve
+from vastwatch.advice.simulation.end_to_end import Outcomes, curve_batch
+from vastwatch.advice.simulation.weeks import dark_arrivals, lighting_conclusion, simulate_room, simulate_room_batch
 from vastwatch.control.concluding import evaluate_with
 from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
@@ -153,9 +153,9 @@ def measured(
 ) -> tuple[Outcomes, Figures]:
     """What a room's light comes to as it is set, over `days` under each seed. Raises ValueError as `lighting`."""
     days = settings().days if days is None else days
-    presence = lighting(project, room)
-    lives = lived_together(project, room, days, settings().chosen_on if seeds is None else seeds)
-    together, hold = laid(*(life.curve for life in lives)), hold_of(presence.expr) or 0.0
+    presence = lighting_conclusion(project, room)
+    lives = simulate_room_batch(project, room, days, settings().chosen_on if seeds is None else seeds)
+    together, hold = curve_batch(*(life.curve for life in lives)), hold_of(presence.expr) or 0.0
     out = together.outcomes(hold)
     record = find(project.rooms, room)
     meets = all_met(tuple(lives), together, hold, needs_of(project, record), record.control == "absence")
@@ -247,9 +247,9 @@ class Search:
         """Figures of the conclusion that are worth living with, by what they come to in one life in which nobody
         reacts: that costs next to nothing. Those that none burns less than at as few drops, or at as little dark, some
         of them evenly along the burning; none where the conclusion is so simple that it needs no such look."""
-        curve = lived(self.project, self.room, self.days, self.seeds[0]).curve
+        curve = simulate_room(self.project, self.room, self.days, self.seeds[0]).curve
         figures = [k for k, p in enumerate(self.over) if p.figure]
-        if not isinstance(curve, WavingAtAny) or not figures:
+        if not isinstance(curve, AnyConclusionCurve) or not figures:
             return []
         thin = [len(self.over[k].values) for k in figures]
         while np.prod(thin) > MOST_SCREENED:
@@ -257,7 +257,7 @@ class Search:
         axes = [_evenly(len(self.over[k].values), n) for k, n in zip(figures, thin)]
         rows: list[tuple[tuple[int, ...], float, tuple[float, float]]] = []
         needed = curve.there.asking & curve.dark
-        presence = lighting(self.project, self.room).id
+        presence = lighting_conclusion(self.project, self.room).id
         for chosen in itertools.product(*axes):
             places = list(self.today)
             project = self.project
@@ -324,7 +324,7 @@ def frontier(
     """The frontier of a room: over its hold alone, or over all that can be set. What is found when `should_continue`
     says no is returned. Raises ValueError with a sentence where nothing lights the room by itself."""
     days = settings().days if days is None else days
-    presence = lighting(project, room)
+    presence = lighting_conclusion(project, room)
     seeds = tuple(settings().chosen_on if seeds is None else seeds)
     needs = needs_of(project, find(project.rooms, room))
     today = Point("today", "today", _told(project, room), project, measured(project, room, seeds, days)[1])
@@ -349,8 +349,8 @@ def frontier(
         search = Search(project, room, parameters(project, room), seeds, days)
         points += search.run(evaluations, should_continue, lambda share: report_progress(0.45 + 0.4 * share))
         searched += len(search.known)
-    lives = [lived(project, room, days, seed) for seed in seeds]
-    limit = dark_limit_min(needs, float(np.mean([into_the_dark(x.there, x.dark) for x in lives])) / days)
+    lives = [simulate_room(project, room, days, seed) for seed in seeds]
+    limit = dark_limit_min(needs, float(np.mean([dark_arrivals(x.there, x.dark) for x in lives])) / days)
     found = Frontier(room, round(len(seeds) * days / 7), tuple(points), needs.drops_per_week, limit, searched)
     found = _held_out(found, settings().held_out[: len(seeds)], days, should_continue)
     report_progress(1.0)
@@ -360,7 +360,7 @@ def frontier(
 def _as_judged(point: Point, room: str, judged: Judgement) -> Point:
     """A point that is today's conclusion with some hold, with the judge's verdict on that hold: of more weeks it is
     surer than those of a chart."""
-    hold = hold_of(lighting(point.project, room).expr)
+    hold = hold_of(lighting_conclusion(point.project, room).expr)
     if hold is None or point.kind not in ("today", "curve", "recommended") or hold not in judged.holds:
         return point
     return dataclasses.replace(point, figures=point.figures._replace(meets=judged.meets_at(hold)))

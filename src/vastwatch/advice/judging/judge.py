@@ -17,8 +17,14 @@ from numpy.typing import NDArray
 from vastwatch.advice.judging.met import FALSE_STARTS_A_DAY, SURE, WITHIN, Met, aside, beside, looked, misfit
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.curves import KNOWN_S
-from vastwatch.advice.simulation.end_to_end import EndToEnd, laid
-from vastwatch.advice.simulation.weeks import Lived, into_the_dark, lighting, lived_together, nobody_there
+from vastwatch.advice.simulation.end_to_end import CurveBatch, curve_batch
+from vastwatch.advice.simulation.weeks import (
+    RoomReplicate,
+    dark_arrivals,
+    lighting_conclusion,
+    nobody_there,
+    simulate_room_batch,
+)
 from vastwatch.control.lighting import Makes, made_by
 from vastwatch.control.manual.by_hand import AGAIN_S
 from vastwatch.control.manual.reactions import MAX_VAIN_WAVES
@@ -299,7 +305,7 @@ def _judge(
     project: Project, room: str, days: int, seeds: tuple[int, ...], should_continue: Callable[[], bool],
     report_progress: Callable[[float], None],
 ) -> Judgement:  # fmt: skip
-    presence = lighting(project, room)
+    presence = lighting_conclusion(project, room)
     single = hold_of(presence.expr)
     makes = made_by(project, room)
     # What has no single hold is judged as it is concluded, and what asks nothing of it as it burns: with one hold.
@@ -314,8 +320,8 @@ def _judge(
     longest = legal[-1]
     needs = needs_of(project, find(project.rooms, room))
     by_hand = find(project.rooms, room).control == "absence"
-    lives: list[Lived] = []
-    parts: list[tuple[tuple[Lived, ...], EndToEnd]] = []
+    lives: list[RoomReplicate] = []
+    parts: list[tuple[tuple[RoomReplicate, ...], CurveBatch]] = []
     came: list[float] = []
     visits: list[float] = []
 
@@ -326,8 +332,8 @@ def _judge(
     worth, told = np.ones(len(holds), bool), np.zeros(len(holds), bool)
     for upto in (*(n for n in STEPS if n < len(seeds)), len(seeds)):
         before = len(lives)
-        lives += lived_together(project, room, days, seeds[before:upto])
-        came += [into_the_dark(weeks.there, weeks.dark) / weeks.days for weeks in lives[before:]]
+        lives += simulate_room_batch(project, room, days, seeds[before:upto])
+        came += [dark_arrivals(weeks.there, weeks.dark) / weeks.days for weeks in lives[before:]]
         visits += [len(weeks.visits.came) / weeks.days for weeks in lives[before:]]
         report_progress(len(lives) / len(seeds))
         going_on = should_continue()
@@ -338,7 +344,7 @@ def _judge(
             )
             kept = (np.abs(holds - now) < 1e-6) | (holds == longest)
             worth &= _worth_more(table, needs.drops_per_week, limits, days, lambda n: besides(float(holds[n]))) | kept
-        parts.append((tuple(lives[before:]), laid(*(weeks.curve for weeks in lives[before:]))))
+        parts.append((tuple(lives[before:]), curve_batch(*(weeks.curve for weeks in lives[before:]))))
         figures, seen = _figures(parts[-1][1], days, holds, worth, table, needs, now)
         table = np.concatenate([table, figures])
         told |= seen
@@ -355,12 +361,14 @@ def _judge(
     ).chosen()  # fmt: skip
 
 
-def all_met(weeks: tuple[Lived, ...], batch: EndToEnd, hold_s: float, needs: RoomNeeds, by_hand: bool) -> bool:
+def all_met(
+    weeks: tuple[RoomReplicate, ...], batch: CurveBatch, hold_s: float, needs: RoomNeeds, by_hand: bool
+) -> bool:
     """Whether simulated weeks, one replicate after the other in `batch`, meet every need of their room at a hold: as a
     `Judgement` of them says."""
     days = weeks[0].days
     drops, dark, idle, waves, trips = _of(batch, hold_s, days)[:, None].transpose(2, 0, 1)
-    came = float(np.mean([into_the_dark(x.there, x.dark) for x in weeks])) / days
+    came = float(np.mean([dark_arrivals(x.there, x.dark) for x in weeks])) / days
     visits = float(np.mean([len(x.visits.came) for x in weeks])) / days
     j = Judgement(
         "", tuple(range(len(weeks))), days, needs, np.array([hold_s]), drops * 7.0, dark, idle, waves, trips, came,
@@ -372,7 +380,7 @@ def all_met(weeks: tuple[Lived, ...], batch: EndToEnd, hold_s: float, needs: Roo
 
 
 def _figures(
-    together: EndToEnd, days: int, holds: Array, worth: NDArray[np.bool_], before: Array, needs: RoomNeeds, now: float
+    together: CurveBatch, days: int, holds: Array, worth: NDArray[np.bool_], before: Array, needs: RoomNeeds, now: float
 ) -> tuple[Array, NDArray[np.bool_]]:
     """The figures of every hold in some lives, (lives, holds, figures), and which were looked at. What is not worth
     looking at has those of the seeds before; and where a hold drops far too often, every shorter one does so at least
@@ -424,16 +432,16 @@ def held_out(
     asked after each AT_ONCE seeds; when it says no, what has been lived so far counts. Raises ValueError as `judge`."""
     days = settings().days if days is None else days
     every = tuple(settings().held_out if seeds is None else seeds)
-    lives: list[Lived] = []
+    lives: list[RoomReplicate] = []
     while len(lives) < len(every):
-        lives += lived_together(project, room, days, every[len(lives) :][:AT_ONCE])
+        lives += simulate_room_batch(project, room, days, every[len(lives) :][:AT_ONCE])
         if not should_continue():
             break
-    drops, dark_min, *_ = _of(laid(*(weeks.curve for weeks in lives)), hold_s, days).mean(axis=0)
+    drops, dark_min, *_ = _of(curve_batch(*(weeks.curve for weeks in lives)), hold_s, days).mean(axis=0)
     return HeldOut(every[: len(lives)], float(drops) * 7.0, float(dark_min), days)
 
 
-def _of(together: EndToEnd, hold_s: float, days: int) -> Array:
+def _of(together: CurveBatch, hold_s: float, days: int) -> Array:
     """Drops, dark minutes, idle hours, waves and ways to the switch per day with a hold, (lives, 5)."""
     return np.asarray(np.array(together.outcomes(hold_s)).T / IN_UNITS / days)
 

@@ -14,8 +14,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.simulation.end_to_end import EndToEnd, laid_out, laid_there, life_of, step_of
-from vastwatch.advice.simulation.weeks import Lived
+from vastwatch.advice.simulation.end_to_end import CurveBatch, concatenate, laid_there, replicate_of, replicate_step_s
+from vastwatch.advice.simulation.weeks import RoomReplicate
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
 from vastwatch.memo import memoised
@@ -120,30 +120,30 @@ class _Laid(NamedTuple):
 
 
 @memoised
-def _laid(lives: tuple[Lived, ...]) -> _Laid:
-    step = step_of(lives[0].dark)
+def _laid(lives: tuple[RoomReplicate, ...]) -> _Laid:
+    step = replicate_step_s(lives[0].dark)
     begins = np.repeat(step * np.arange(len(lives)), [len(x.visits.came) for x in lives])
     since = np.concatenate([x.visits.came for x in lives]) + begins
     until = np.concatenate([x.visits.left for x in lives]) + begins
-    start = laid_out(tuple(x.start for x in lives))
+    start = concatenate(tuple(x.start for x in lives))
     rises = np.append(start.rises, np.inf)
     noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
-    waits = _waits(np.minimum(noticed, until) - since, life_of(since, step), NOTICED)
+    waits = _waits(np.minimum(noticed, until) - since, replicate_of(since, step), NOTICED)
     people = laid_there(tuple(x.there for x in lives))
-    asleep, dark = (laid_out(column) for column in zip(*((x.asleep, x.dark) for x in lives)))
+    asleep, dark = (concatenate(column) for column in zip(*((x.asleep, x.dark) for x in lives)))
     came, asked_until = comers(people, dark)
     # Whoever is there from the beginning of a life has not come.
-    later = came > step * life_of(came, step)
+    later = came > step * replicate_of(came, step)
     return _Laid(people.awake.intervals, asleep.intervals, came[later], asked_until[later], waits)
 
 
 @memoised
-def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looked:
+def looked(lives: tuple[RoomReplicate, ...], together: CurveBatch, hold_s: float) -> Looked:
     """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
     # Loaded where lives are looked at: the compiler takes a moment.
     from vastwatch.loops.outcomes import besides
 
-    days, laid, step = lives[0].days, _laid(lives), step_of(lives[0].dark)
+    days, laid, step = lives[0].days, _laid(lives), replicate_step_s(lives[0].dark)
     rows = together.light(hold_s).intervals
     by_life, waited, of = besides(rows, laid.awake, laid.asleep, laid.came, laid.until, step, len(lives))
     return Looked(by_life[:, 0] / days, by_life[:, 1] / 60.0 / days, _waits(waited, of, FIRST_LIGHTS), laid.noticed)

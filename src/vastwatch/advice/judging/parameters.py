@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.advice.judging.judge import legal_holds, settable_holds
-from vastwatch.advice.simulation.weeks import lighting
+from vastwatch.advice.simulation.weeks import lighting_conclusion
 from vastwatch.design.edits.expressions import part_at, paths, replaced
 from vastwatch.design.expressions import AtLeast, Belief, DoorLatch, Expr, Hold, MinimumOn, OnDelay
 from vastwatch.design.ladders import ladder_conclusions, ladder_lamps, rows_of
@@ -58,7 +58,7 @@ class Parameter:
 
 def parameters(project: Project, room: str) -> list[Parameter]:
     """All there is to set of the light of a room, the hold first. Raises ValueError as `lighting`."""
-    presence = lighting(project, room)
+    presence = lighting_conclusion(project, room)
     found = [*_of_record(project, room, "presences", presence.id), *makers(project, room)]
     for sensor in sensors_read(presence):
         found += _of_sensor(project, sensor)
@@ -118,7 +118,7 @@ def _of_part(
     field_of = _EXPRESSION[collection]
     own = find(getattr(project, collection), ident)
     expr: Expr = getattr(own, field_of)
-    lighting_it = lighting(project, room)
+    lighting_it = lighting_conclusion(project, room)
     of_row = f", row “{own.name}”" if collection == "rules" else ""
 
     def made(field: str, name: str, values: tuple[float, ...], words: Callable[[float], str]) -> Parameter:

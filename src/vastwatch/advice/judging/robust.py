@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from vastwatch.advice.judging.frontier import Figures, measured
 from vastwatch.advice.judging.parameters import Parameter, parameters
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.weeks import lighting
+from vastwatch.advice.simulation.weeks import lighting_conclusion
 from vastwatch.design.edits.expressions import paths, replaced
 from vastwatch.design.expressions import AllOf, Expr, Not, Report
 from vastwatch.design.project import Project, find, put
@@ -131,7 +131,7 @@ def _otherwise(project: Project, room: str) -> Iterator[tuple[str, Project]]:
         if project.place.latitude < 0:
             day = WINTER if day == SUMMER else SUMMER
         yield name, replace(project, brief=replace(project.brief, rehearse_from=f"{year}-{day}"))
-    presence = lighting(project, room)
+    presence = lighting_conclusion(project, room)
     for ident in sensors_read(presence):
         dead = put(project, replace(presence, expr=without_reports(presence.expr, ident)))
         yield f"{find(project.sensors, ident).name} fails", dead

@@ -20,8 +20,8 @@ from vastwatch.advice.judging.judge import (
 )
 from vastwatch.advice.judging.met import in_words
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.curves import Curve, Outcome, WavingAtAny
-from vastwatch.advice.simulation.weeks import lived_in, nobody_there, tunable
+from vastwatch.advice.simulation.curves import AnyConclusionCurve, Curve, Outcome
+from vastwatch.advice.simulation.weeks import nobody_there, room_replicate, tunable_conclusion
 from vastwatch.control.lighting import made_by
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
@@ -91,19 +91,19 @@ def timing_curve(project: Project, room: str, days: int | None = None, seed: int
 def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     """The timing curve from a rehearsal that has been run."""
     project = rehearsal.project
-    weeks = lived_in(project, room, rehearsal.truth, rehearsal.recording)
+    weeks = room_replicate(project, room, rehearsal.truth, rehearsal.recording)
     if weeks.there.awake.total() == 0:
         raise ValueError(nobody_there(project, room))
-    presence, days, exact = tunable(project, room), weeks.days, weeks.curve
+    presence, days, exact = tunable_conclusion(project, room), weeks.days, weeks.curve
     holds = settable_holds()
-    if isinstance(exact, WavingAtAny):
+    if isinstance(exact, AnyConclusionCurve):
         outcomes = _until_hopeless(exact, holds, days)
         holds = holds[-len(outcomes) :]
     else:
         outcomes = [exact.outcome(float(h)) for h in holds]
-    drops = np.array([len(o.drop_at) for o in outcomes]) / days
+    drops = np.array([len(o.false_off_at) for o in outcomes]) / days
     dark = np.array([o.dark_s for o in outcomes]) / 60.0 / days
-    idle = np.array([o.idle_s for o in outcomes]) / 3600.0 / days
+    idle = np.array([o.wasted_s for o in outcomes]) / 3600.0 / days
     per_week = needs_of(project, find(project.rooms, room)).drops_per_week
     knee = float(max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S))
     legal = np.flatnonzero(np.isin(holds, legal_holds(project, room)))
@@ -121,13 +121,13 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     )  # fmt: skip
 
 
-def _until_hopeless(exact: WavingAtAny, holds: Array, days: int) -> list[Outcome]:
+def _until_hopeless(exact: AnyConclusionCurve, holds: Array, days: int) -> list[Outcome]:
     """What holds come to, from the longest down to where it is hopeless: each is lived by itself, and the shorter the
     longer that takes."""
     out: list[Outcome] = []
     for hold in reversed(holds.tolist()):
         out.append(exact.outcome(hold))
-        if len(out) >= LEAST_HOLDS and len(out[-1].drop_at) > HOPELESS_A_DAY * days:
+        if len(out) >= LEAST_HOLDS and len(out[-1].false_off_at) > HOPELESS_A_DAY * days:
             break
     return out[::-1]
 

@@ -44,7 +44,7 @@ Array = NDArray[np.float64]
 KNOWN_S = 7201.0
 
 
-class Silences(NamedTuple):
+class HoldGaps(NamedTuple):
     """Silences that count for some hold: end of the report `e`, next start `p`, and the holds [lo, hi); all (n,)."""
 
     e: Array
@@ -53,7 +53,7 @@ class Silences(NamedTuple):
     hi: Array
 
 
-class Steps(NamedTuple):
+class PiecewiseLinear(NamedTuple):
     """A piecewise linear function of the hold time: at each sorted `t`, value and slope step by these amounts."""
 
     t: Array
@@ -68,12 +68,12 @@ class Steps(NamedTuple):
         return self.level[i] + self.slope[i] * hold - self.slope_t[i]
 
 
-def silences(start: Signal, keep: Signal) -> Silences:
+def hold_gaps(start: Signal, keep: Signal) -> HoldGaps:
     """The silences of `keep` that count for some hold time, given what starts the light. `start` within `keep`."""
     rows = keep.intervals
     rises = start.rises
     if len(rows) == 0 or len(rises) == 0:
-        return Silences(*(np.empty(0) for _ in range(4)))
+        return HoldGaps(*(np.empty(0) for _ in range(4)))
     e = rows[:, 1]
     e = e[e < keep.end]
     e = e[e > rises[0]]
@@ -90,7 +90,7 @@ def silences(start: Signal, keep: Signal) -> Silences:
     # A hold that outlasts the span leaves the light burning to its end.
     hi = np.minimum(hi, keep.end - e)
     counts = hi > lo
-    return Silences(e[counts], p[counts], lo[counts], hi[counts])
+    return HoldGaps(e[counts], p[counts], lo[counts], hi[counts])
 
 
 def _longest_before(length: Array, group: NDArray[np.intp]) -> Array:
@@ -108,17 +108,17 @@ def _longest_before(length: Array, group: NDArray[np.intp]) -> Array:
 class Curves(NamedTuple):
     """Drops, dark seconds and idle seconds over the whole span, as functions of the hold time."""
 
-    drops: Steps
-    dark_s: Steps
-    idle_s: Steps
+    drops: PiecewiseLinear
+    dark_s: PiecewiseLinear
+    idle_s: PiecewiseLinear
 
 
 def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: float = KNOWN_S) -> Curves:
     """The exact curves for holds in [0, longest). `need`: somebody awake in the dark; `nobody`: dark without."""
-    s = silences(start, keep)
+    s = hold_gaps(start, keep)
     near = s.lo < longest
     if not near.all():
-        s = Silences(*(part[near] for part in s))
+        s = HoldGaps(*(part[near] for part in s))
     s = s._replace(hi=np.minimum(s.hi, longest))
     first = float(start.rises[0]) if len(start.rises) else need.end
     idle_all = nobody.total() - float(nobody.cumulative(first))
@@ -141,7 +141,7 @@ class Windows(NamedTuple):
     step: Array
 
 
-def _windows(signal: Signal, s: Silences) -> Windows:
+def _windows(signal: Signal, s: HoldGaps) -> Windows:
     switches = signal.switches
     # Seconds on up to each switching, and at the start; between switchings it grows only while on.
     edges = np.concatenate([[signal.start], switches])
@@ -179,7 +179,7 @@ class _Events:
     Nearly all of them are the ends `hi` of the silences, sorted once by the caller; the others are few and merged in.
     """
 
-    def __init__(self, w: Windows, s: Silences, by_hi: NDArray[np.intp]) -> None:
+    def __init__(self, w: Windows, s: HoldGaps, by_hi: NDArray[np.intp]) -> None:
         self.w, self.by_hi = w, by_hi
         # Silences that count from no hold on are there from the beginning; only the others enter later.
         self.at_once = s.lo <= 0
@@ -201,14 +201,14 @@ class _Events:
         few = np.concatenate([enters[self.later], inside])[self.few_order]
         return float(at_once[self.at_once].sum()), self._merged(few, leaves[self.by_hi])
 
-    def drops(self) -> Steps:
+    def drops(self) -> PiecewiseLinear:
         """How many silences count for T and have the signal on at e + T."""
         w = self.w
         base, jumps = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi)
         flat = np.zeros(len(self.t) + 1)
-        return Steps(self.t, np.cumsum(np.concatenate([[base], jumps])), flat, flat)
+        return PiecewiseLinear(self.t, np.cumsum(np.concatenate([[base], jumps])), flat, flat)
 
-    def remainders(self, base: float, sign: float) -> Steps:
+    def remainders(self, base: float, sign: float) -> PiecewiseLinear:
         """base + sign * sum of the seconds from e + T to p over the silences that count for T.
 
         Within a window the seconds left fall with T while the signal is on, so the slope is minus the signal.
@@ -217,7 +217,7 @@ class _Events:
         more, jumps = self._summed(w.left_lo, w.left_lo, np.zeros(len(w.at)), -w.left_hi)
         steep, slopes = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi)
         slopes *= -sign
-        return Steps(
+        return PiecewiseLinear(
             self.t,
             np.cumsum(np.concatenate([[base + sign * more], sign * jumps])),
             np.cumsum(np.concatenate([[-sign * steep], slopes])),
@@ -232,9 +232,9 @@ class Outcome(NamedTuple):
     """What a hold comes to over the whole span: the instants of the drops, dark and idle seconds, and how often
     somebody waved and went to the switch."""
 
-    drop_at: Array
+    false_off_at: Array
     dark_s: float
-    idle_s: float
+    wasted_s: float
     waves: int
     trips: int
 
@@ -260,14 +260,14 @@ class Curve(Protocol):
         ...
 
 
-class Waving:
+class WavingCurve:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
     def __init__(
         self, start: Signal, keep: Signal, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
-        unlit_s: float = 0.0, anyway: Signal | None = None,
+        unlit_s: float = 0.0, unconditional: Signal | None = None,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway = unlit_s, anyway
+        self.unlit_s, self.anyway = unlit_s, unconditional
         self.there = there
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
         self.dark, self.need, self.nobody = dark, both(there.asking, dark), difference(dark, there.awake)
@@ -289,7 +289,9 @@ class Waving:
             drops = did.falls[self.need.at(did.falls)]
             idle_s = max(float(self.plain.idle_s(hold_s)) + wasted, 0.0)
             if self.anyway is not None:
-                drops = np.sort(np.concatenate([drops, left_by(self.anyway, self._followed(did, hold_s), self.need)]))
+                drops = np.sort(
+                    np.concatenate([drops, unnoticed_falls(self.anyway, self._followed(did, hold_s), self.need)])
+                )
                 idle_s += (self.anyway - self.there.awake).total()
             self._known[hold_s] = Outcome(
                 drops,
@@ -318,21 +320,21 @@ class Waving:
         return self._concluded(did, hold_s) & self.dark
 
 
-def left_by(anyway: Signal, lit: Signal, need: Signal) -> Array:
+def unnoticed_falls(unconditional: Signal, lit: Signal, need: Signal) -> Array:
     """The instants at which light that burned anyway goes out on somebody whom nothing has noticed."""
-    falls = anyway.falls
+    falls = unconditional.falls
     return falls[need.at(falls) & ~lit.at(falls)]
 
 
-class WavingAtAny:
+class AnyConclusionCurve:
     """`Curve` of a light that follows a conclusion of whatever shape: each hold is concluded, and reacted to, by
     itself."""
 
     def __init__(
         self, expr: Expr, given: LeafInputs, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
-        unlit_s: float = 0.0, anyway: Signal | None = None,
+        unlit_s: float = 0.0, unconditional: Signal | None = None,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway = unlit_s, anyway
+        self.unlit_s, self.anyway = unlit_s, unconditional
         self.expr, self.given, self.there, self.dark, self.who, self.sensors = expr, given, there, dark, who, sensors
         self._known: dict[float, Outcome] = {}
 
@@ -340,7 +342,7 @@ class WavingAtAny:
         """See Curve."""
         if hold_s not in self._known:
             did, lit = self._lit(hold_s)
-            need = due(self.there, self.dark, self.anyway)
+            need = light_demand(self.there, self.dark, self.anyway)
             self._known[hold_s] = Outcome(
                 false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.there.awake).total(),
                 len(did.waves), len(did.presses),
@@ -359,36 +361,36 @@ class WavingAtAny:
 
     def _lit(self, hold_s: float) -> tuple[Reaction, Signal]:
         expr = with_hold(self.expr, hold_s) or self.expr
-        return lit_by(expr, self.given, self.dark, self.who, self.sensors, self.anyway)
+        return reactive_light(expr, self.given, self.dark, self.who, self.sensors, self.anyway)
 
 
-def due(there: There, dark: Signal, anyway: Signal | None) -> Signal:
+def light_demand(there: There, dark: Signal, unconditional: Signal | None) -> Signal:
     """While somebody is to have the light they ask for."""
-    return there.asking & (dark if anyway is None else dark | anyway)
+    return there.asking & (dark if unconditional is None else dark | unconditional)
 
 
-def lit_by(
+def reactive_light(
     expr: Expr, given: LeafInputs, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
-    anyway: Signal | None = None,
+    unconditional: Signal | None = None,
 ) -> tuple[Reaction, Signal]:  # fmt: skip
     """What people do about a light that follows an expression, and that light."""
     conclude = WavedConclusion(expr, given)
     did = react_to_conclusion(conclude, who, sensors)
     lit = conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S])) & dark
-    return did, lit if anyway is None else lit | anyway
+    return did, lit if unconditional is None else lit | unconditional
 
 
-class ByHand:
+class ManualOnCurve:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
     at a hold, or else the `parts` that start it and that keep it for the hold. `pressed` walks through the presses;
     `press_s`: how long a press keeps it on at a hold, where the conclusion has no single one."""
 
     def __init__(
         self, presence: Callable[[float], Signal] | tuple[Signal, Signal], there: There, dark: Signal,
-        unlit_s: float = 0.0, anyway: Signal | None = None, pressed: PressTimes = press_times,
+        unlit_s: float = 0.0, unconditional: Signal | None = None, pressed: PressTimes = press_times,
         press_s: Callable[[float], float] = lambda hold_s: hold_s,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway, self._pressed, self._press_s = unlit_s, anyway, pressed, press_s
+        self.unlit_s, self.anyway, self._pressed, self._press_s = unlit_s, unconditional, pressed, press_s
         self.there, self.dark = there, dark
         self.parts = None if callable(presence) else presence
         self._concluded = presence if callable(presence) else self._of_parts
@@ -398,7 +400,7 @@ class ByHand:
         """See Curve."""
         if hold_s not in self._known:
             lit, pressed = self.lit(hold_s)
-            need = due(self.there, self.dark, self.anyway)
+            need = light_demand(self.there, self.dark, self.anyway)
             self._known[hold_s] = Outcome(
                 false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.there.awake).total(), 0,
                 len(pressed.again),
@@ -452,7 +454,7 @@ class FixedCurve:
         return self._concluded(hold_s)
 
 
-class WithButtons:
+class ButtonCurve:
     """`Curve` of a light that people press buttons about besides: what lies below them, and what the room's light comes
     to with them once what lights it is known; `pressed`: whether anybody could come to press any then."""
 

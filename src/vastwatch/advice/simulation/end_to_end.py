@@ -15,7 +15,15 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.simulation.curves import KNOWN_S, ByHand, Curve, Waving, WavingAtAny, due, lit_by
+from vastwatch.advice.simulation.curves import (
+    KNOWN_S,
+    AnyConclusionCurve,
+    Curve,
+    ManualOnCurve,
+    WavingCurve,
+    light_demand,
+    reactive_light,
+)
 from vastwatch.control.manual.reactions import (
     OccupancyIntervals,
     ReactionKeys,
@@ -51,22 +59,22 @@ class Outcomes(NamedTuple):
     dark_s: Array
     idle_s: Array
     waves: Array
-    trips: Array
+    switch_trips: Array
 
 
-class EndToEnd:
+class CurveBatch:
     """The curves of some lives of one room, all of the same span, with the same sensors and people."""
 
     def __init__(self, curves: Sequence[Curve]) -> None:
         self._many = len(curves)
-        waving = [c for c in curves if isinstance(c, Waving)]
-        any_ = [c for c in curves if isinstance(c, WavingAtAny)]
-        by_hand = [c for c in curves if isinstance(c, ByHand) and c.parts is not None]
-        self._line: _Line | AnyLine | _HandLine | None = None
+        waving = [c for c in curves if isinstance(c, WavingCurve)]
+        any_ = [c for c in curves if isinstance(c, AnyConclusionCurve)]
+        by_hand = [c for c in curves if isinstance(c, ManualOnCurve) and c.parts is not None]
+        self._line: _Line | AnyConclusionBatch | _HandLine | None = None
         if len(waving) == len(curves) > 0:
             self._line = _Line(waving)
         elif len(any_) == len(curves) > 1:
-            self._line = AnyLine(any_)
+            self._line = AnyConclusionBatch(any_)
         elif len(by_hand) == len(curves) > 1:
             self._line = _HandLine(by_hand)
         # What is laid on a line need not be held besides.
@@ -85,16 +93,16 @@ class EndToEnd:
 
     def _each(self, hold_s: float) -> Outcomes:
         each = [c.outcome(hold_s) for c in self._curves]
-        rows = [(len(o.drop_at), o.dark_s, o.idle_s, o.waves, o.trips) for o in each]
+        rows = [(len(o.false_off_at), o.dark_s, o.wasted_s, o.waves, o.trips) for o in each]
         return Outcomes(*np.array(rows, float).reshape(-1, 5).T)
 
     def light(self, hold_s: float) -> Signal:
         """The light in each life, as its own `Curve.light` says, laid end to end."""
         if self._line is None:
-            return laid_out(tuple(c.light(hold_s) for c in self._curves))
+            return concatenate(tuple(c.light(hold_s) for c in self._curves))
         return self._line.light(hold_s)
 
-    def lights(self, hold_s: float) -> list[Signal]:
+    def light_per_replicate(self, hold_s: float) -> list[Signal]:
         """The same, life by life."""
         if self._line is None:
             return [c.light(hold_s) for c in self._curves]
@@ -102,47 +110,47 @@ class EndToEnd:
 
 
 @memoised
-def laid(*curves: Curve) -> EndToEnd:
+def curve_batch(*curves: Curve) -> CurveBatch:
     """Some lives end to end, kept as long as they are."""
-    return EndToEnd(curves)
+    return CurveBatch(curves)
 
 
-def step_of(signal: Signal) -> float:
+def replicate_step_s(signal: Signal) -> float:
     """How far apart lives begin on one line of time, seconds, by a signal of any of them."""
     return signal.end + PAUSE_S
 
 
-def life_of(at: Array, step: float) -> NDArray[np.int64]:
+def replicate_of(at: Array, step: float) -> NDArray[np.int64]:
     """Which life each instant on the line lies in."""
     return np.asarray(at // step, np.int64)
 
 
 @memoised
-def laid_out(signals: tuple[Signal, ...]) -> Signal:
+def concatenate(signals: tuple[Signal, ...]) -> Signal:
     """The signals of some lives on one line of time: life k from k `step_of` on, and off in the pauses."""
-    step = step_of(signals[0])
+    step = replicate_step_s(signals[0])
     rows = [s.intervals + k * step for k, s in enumerate(signals)]
     return Signal.from_intervals(np.concatenate(rows), 0.0, len(signals) * step)
 
 
 def laid_there(each: tuple[There, ...]) -> There:
     """The people of some lives on one line of time."""
-    awake, asking = (laid_out(column) for column in zip(*each))
+    awake, asking = (concatenate(column) for column in zip(*each))
     return There(awake, asking)
 
 
 class _Lives:
     """Lives end to end, as signals of one line of time."""
 
-    def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny] | Sequence[ByHand]) -> None:
+    def __init__(self, each: Sequence[WavingCurve] | Sequence[AnyConclusionCurve] | Sequence[ManualOnCurve]) -> None:
         self._many = len(each)
-        self._span, self._step = each[0].dark.end, step_of(each[0].dark)
+        self._span, self._step = each[0].dark.end, replicate_step_s(each[0].dark)
         self._unlit_s = np.array([c.unlit_s for c in each])
         self._end = len(each) * self._step
 
     def _by_life(self, at: Array, weights: Array | None = None) -> Array:
         """How many instants, or how much, lie in each life."""
-        return np.bincount(life_of(at, self._step), weights, self._many).astype(float)
+        return np.bincount(replicate_of(at, self._step), weights, self._many).astype(float)
 
     def _seconds(self, signal: Signal) -> Array:
         """How long a signal that is off in the pauses is on in each life."""
@@ -158,14 +166,16 @@ class _Lives:
             for k, (a, b) in enumerate(pairwise(bounds))
         ]
 
-    def _anyway(self, lives: Sequence[Waving] | Sequence[WavingAtAny] | Sequence[ByHand]) -> Signal | None:
+    def _anyway(
+        self, lives: Sequence[WavingCurve] | Sequence[AnyConclusionCurve] | Sequence[ManualOnCurve]
+    ) -> Signal | None:
         """While the lives' light burns whatever is concluded."""
         each = [c.anyway for c in lives]
         if all(a is None for a in each):
             return None
-        return laid_out(tuple(never(self._span) if a is None else a for a in each))
+        return concatenate(tuple(never(self._span) if a is None else a for a in each))
 
-    def _all_of_them(self, lives: Sequence[Waving] | Sequence[WavingAtAny]) -> OccupancyIntervals:
+    def _all_of_them(self, lives: Sequence[WavingCurve] | Sequence[AnyConclusionCurve]) -> OccupancyIntervals:
         each = [c.who for c in lives]
         begins: Array = self._step * np.arange(len(each), dtype=float)
         of = np.repeat(np.arange(len(each)), [len(who.begin) for who in each])
@@ -179,19 +189,19 @@ class _Lives:
         )
 
 
-class AnyLine(_Lives):
+class AnyConclusionBatch(_Lives):
     """The lives of people who wave at a light that follows any conclusion."""
 
-    def __init__(self, lives: Sequence[WavingAtAny]) -> None:
+    def __init__(self, lives: Sequence[AnyConclusionCurve]) -> None:
         super().__init__(lives)
         first = lives[0]
         self._expr, self._sensors = first.expr, first.sensors
-        alive = laid_out((always(self._span),) * len(lives))
-        said = tuple(map(laid_out, zip(*(c.given.said for c in lives))))
+        alive = concatenate((always(self._span),) * len(lives))
+        said = tuple(map(concatenate, zip(*(c.given.said for c in lives))))
         self._given = first.given._replace(said=said, alive=alive)
-        self._there, self._dark = laid_there(tuple(c.there for c in lives)), laid_out(tuple(c.dark for c in lives))
+        self._there, self._dark = laid_there(tuple(c.there for c in lives)), concatenate(tuple(c.dark for c in lives))
         self.anyway = self._anyway(lives)
-        self._need = due(self._there, self._dark, self.anyway)
+        self._need = light_demand(self._there, self._dark, self.anyway)
         self._who = self._all_of_them(lives)
 
     def outcomes(self, hold_s: float) -> Outcomes:
@@ -200,7 +210,7 @@ class AnyLine(_Lives):
 
     def outcomes_of(self, expr: Expr) -> Outcomes:
         """Of the same conclusion with other figures, in each life."""
-        did, lit = lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)
+        did, lit = reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.anyway)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
             self._seconds(lit - self._there.awake), self._by_life(did.waves), self._by_life(did.presses),
@@ -209,24 +219,24 @@ class AnyLine(_Lives):
     def light(self, hold_s: float) -> Signal:
         """The light, life after life."""
         expr = with_hold(self._expr, hold_s) or self._expr
-        return lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)[1]
+        return reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.anyway)[1]
 
 
 class _HandLine(_Lives):
     """The lives of people who switch a light on by hand that one hold of some reports keeps."""
 
-    def __init__(self, lives: Sequence[ByHand]) -> None:
+    def __init__(self, lives: Sequence[ManualOnCurve]) -> None:
         super().__init__(lives)
-        start, keep = map(laid_out, zip(*(c.parts for c in lives if c.parts is not None)))
-        there, dark = laid_there(tuple(c.there for c in lives)), laid_out(tuple(c.dark for c in lives))
+        start, keep = map(concatenate, zip(*(c.parts for c in lives if c.parts is not None)))
+        there, dark = laid_there(tuple(c.there for c in lives)), concatenate(tuple(c.dark for c in lives))
         self.anyway = self._anyway(lives)
         # Loaded where many lives are walked through: the compiler takes a moment.
         from vastwatch.loops.reactions import pressed_at
 
-        self._curve = ByHand(
+        self._curve = ManualOnCurve(
             (start, keep), there, dark, anyway=self.anyway, pressed=partial(pressed_at, habits=habits())
         )
-        self._need = due(there, dark, self.anyway)
+        self._need = light_demand(there, dark, self.anyway)
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
@@ -245,18 +255,18 @@ class _HandLine(_Lives):
 class _Line(_Lives):
     """The lives of people who wave at one hold of some reports."""
 
-    def __init__(self, lives: Sequence[Waving]) -> None:
+    def __init__(self, lives: Sequence[WavingCurve]) -> None:
         super().__init__(lives)
         self._sensors = lives[0].sensors
         each = ((c.start, c.keep, c.dark, c.need, c.nobody) for c in lives)
-        self._start, self._keep, self._dark, self._need, self._nobody = map(laid_out, zip(*each))
+        self._start, self._keep, self._dark, self._need, self._nobody = map(concatenate, zip(*each))
         self._joined: dict[float, tuple[Array, Array]] = {}
         self.anyway = self._anyway(lives)
         self._who = self._all_of_them(lives)
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
         self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
         if self.anyway is not None:
-            awake = laid_out(tuple(c.there.awake for c in lives))
+            awake = concatenate(tuple(c.there.awake for c in lives))
             self._burns_anyway_s = self._seconds(self.anyway - awake)
             left = self.anyway.falls[self._need.at(self.anyway.falls)]
             follows = self._dark.at(left)

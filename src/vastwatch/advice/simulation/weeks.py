@@ -13,7 +13,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.simulation.curves import ByHand, Curve, FixedCurve, Waving, WavingAtAny, WithButtons
+from vastwatch.advice.simulation.curves import (
+    AnyConclusionCurve,
+    ButtonCurve,
+    Curve,
+    FixedCurve,
+    ManualOnCurve,
+    WavingCurve,
+)
 from vastwatch.control.concluding import evaluate_expr, evaluate_with
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
@@ -63,7 +70,7 @@ class Visits:
 
 
 @dataclass(frozen=True, eq=False)
-class Lived:
+class RoomReplicate:
     """Some days of one room: who was there and asked for light, and who slept there alone (while what burns there, if
     anything does, is more than sleepers bear), when each came in awake, what starts the light, and the curve of what
     each hold would have come to."""
@@ -83,7 +90,7 @@ class Lived:
 
 
 @memoised
-def lighting(project: Project, room: str) -> Conclusion:
+def lighting_conclusion(project: Project, room: str) -> Conclusion:
     """The conclusion that a room's lamps follow. Raises ValueError with a sentence where there is none."""
     name = find(project.rooms, room).name
     presence = presence_of(project, room)
@@ -96,9 +103,9 @@ def lighting(project: Project, room: str) -> Conclusion:
     return presence
 
 
-def tunable(project: Project, room: str) -> Conclusion:
+def tunable_conclusion(project: Project, room: str) -> Conclusion:
     """The same where it has one hold time to tune. Raises ValueError with a sentence where it has not."""
-    presence = lighting(project, room)
+    presence = lighting_conclusion(project, room)
     if hold_of(presence.expr) is None:
         raise ValueError(f"the presence of {find(project.rooms, room).name} has no single hold time to tune")
     return presence
@@ -111,30 +118,30 @@ def nobody_there(project: Project, room: str) -> str:
     )
 
 
-def lived_together(project: Project, room: str, days: int, seeds: Sequence[int]) -> list[Lived]:
+def simulate_room_batch(project: Project, room: str, days: int, seeds: Sequence[int]) -> list[RoomReplicate]:
     """`lived` under each of some seeds: for several, sensors are heard in one go."""
     if len(seeds) > 1:
         # Loaded where many lives are lived: the compiler takes a moment.
         from vastwatch.rehearsal import many_lives
 
         many_lives.fill_report_cache(_alone(project, room), [simulate_days(project, days, s) for s in seeds])
-    return [lived(project, room, days, seed) for seed in seeds]
+    return [simulate_room(project, room, days, seed) for seed in seeds]
 
 
 @memoised
-def lived(project: Project, room: str, days: int, seed: int) -> Lived:
+def simulate_room(project: Project, room: str, days: int, seed: int) -> RoomReplicate:
     """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
     truth = simulate_days(project, days, seed)
     asked = _alone(project, room)
-    return lived_in(asked, room, truth, make_recording(asked, truth))
+    return room_replicate(asked, room, truth, make_recording(asked, truth))
 
 
 def _alone(project: Project, room: str) -> Project:
-    lighting(project, room)
+    lighting_conclusion(project, room)
     return asked_by(project, room)
 
 
-def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
+def room_replicate(project: Project, room: str, truth: Truth, recording: Recording) -> RoomReplicate:
     """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
     found = _without_buttons(project, room, truth, recording)
     if not buttons_in(project, room) or not ladder_lamps(project, room):
@@ -158,16 +165,16 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
         return long_enough((own & present) | (absent - own))
 
     due = effective_light_rule(project, room, truth, recording).demand
-    return replace_fields(found, curve=WithButtons(found.curve, lit, found.there, due, pressed))
+    return replace_fields(found, curve=ButtonCurve(found.curve, lit, found.there, due, pressed))
 
 
-def _without_buttons(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
-    presence = lighting(project, room)
+def _without_buttons(project: Project, room: str, truth: Truth, recording: Recording) -> RoomReplicate:
+    presence = lighting_conclusion(project, room)
     how = effective_light_rule(project, room, truth, recording)
     dark = how.follows
     if how.unconditional is not None and how.follows.total() == 0:
         return _at_no_hold(project, room, how, truth, recording)
-    unlit_s = unlit(truth.there(room), how)
+    unlit_s = unsupplied_dark_s(truth.there(room), how)
     named = dependency_signals(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
     who, sensors = (
@@ -189,7 +196,7 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
 
 
 @memoised
-def unlit(people: There, how: LightRule) -> float:
+def unsupplied_dark_s(people: There, how: LightRule) -> float:
     """How long somebody stood in the dark of a room whose lights had no supply, seconds: whatever the hold."""
     if how.follows is how.demand:
         return 0.0
@@ -197,7 +204,7 @@ def unlit(people: There, how: LightRule) -> float:
     return (without if how.unconditional is None else without - how.unconditional).total()
 
 
-class ByHandAlone(NamedTuple):
+class ManualCost(NamedTuple):
     """What a room without sensors comes to, switched by hand: minutes needed and not lit, hours lit for nobody, and
     arrivals into the dark, a day."""
 
@@ -207,16 +214,16 @@ class ByHandAlone(NamedTuple):
 
 
 @memoised
-def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAlone:
+def manual_cost(project: Project, room: str, days: int, seed: int) -> ManualCost:
     """A room's days under a seed, per day, as if nothing hung there."""
     truth = simulate_days(project, days, seed)
     people, dark = truth.there(room), darkness(project, truth.calendar)[room]
     unlit, idle = expected_manual_cost(*people, dark)
-    return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(people, dark) / days)
+    return ManualCost(unlit / 60.0 / days, idle / 3600.0 / days, dark_arrivals(people, dark) / days)
 
 
 @memoised
-def into_the_dark(people: There, dark: Signal) -> int:
+def dark_arrivals(people: There, dark: Signal) -> int:
     """How often somebody came into the dark, were the light never on."""
     came, _ = comers(people, dark)
     return len(came)
@@ -228,7 +235,7 @@ HOURS_BETWEEN_DROPS = 20.0
 USUAL_DAYS = 7
 
 
-def hours_between_drops(project: Project, spot: Spot) -> float:
+def hours_between_false_offs(project: Project, spot: Spot) -> float:
     """How many hours of light somebody needs at a spot in a week, for each drop that its room's needs allow."""
     truth = simulate_days(project, USUAL_DAYS, 1)
     needed = _needed_h(truth, spot.id, darkness(project, truth.calendar)[spot.room])
@@ -248,9 +255,9 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 
 
 @memoised
-def _at_no_hold(project: Project, room: str, how: LightRule, truth: Truth, recording: Recording) -> Lived:
+def _at_no_hold(project: Project, room: str, how: LightRule, truth: Truth, recording: Recording) -> RoomReplicate:
     """A room whose light asks nothing of what is concluded there."""
-    presence = lighting(project, room)
+    presence = lighting_conclusion(project, room)
     named = dependency_signals(project, presence, truth, recording)
 
     def own(hold_s: float) -> Signal:
@@ -263,13 +270,15 @@ def _at_no_hold(project: Project, room: str, how: LightRule, truth: Truth, recor
 
 
 @memoised
-def _by_hand(start: Signal, keep: Signal, how: LightRule, truth: Truth, room: str, unlit_s: float) -> Lived:
-    curve = ByHand((start, keep), truth.there(room), how.follows, unlit_s, how.unconditional)
+def _by_hand(start: Signal, keep: Signal, how: LightRule, truth: Truth, room: str, unlit_s: float) -> RoomReplicate:
+    curve = ManualOnCurve((start, keep), truth.there(room), how.follows, unlit_s, how.unconditional)
     return _lived(truth, room, how, start, curve)
 
 
 @memoised
-def _by_hand_at_any(expr: Expr, given: LeafInputs, how: LightRule, truth: Truth, room: str, unlit_s: float) -> Lived:
+def _by_hand_at_any(
+    expr: Expr, given: LeafInputs, how: LightRule, truth: Truth, room: str, unlit_s: float
+) -> RoomReplicate:
     def presence(hold_s: float) -> Signal:
         return evaluate_with(with_hold(expr, hold_s) or expr, given.said, given.chains)
 
@@ -278,7 +287,7 @@ def _by_hand_at_any(expr: Expr, given: LeafInputs, how: LightRule, truth: Truth,
     def press_s(hold_s: float) -> float:
         return press_hold(with_hold(expr, hold_s) or expr)
 
-    curve = ByHand(presence, truth.there(room), how.follows, unlit_s, how.unconditional, press_s=press_s)
+    curve = ManualOnCurve(presence, truth.there(room), how.follows, unlit_s, how.unconditional, press_s=press_s)
     return _lived(truth, room, how, start, curve)
 
 
@@ -286,8 +295,8 @@ def _by_hand_at_any(expr: Expr, given: LeafInputs, how: LightRule, truth: Truth,
 def _waving_at_any(
     expr: Expr, given: LeafInputs, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth, room: str,
     unlit_s: float,
-) -> Lived:  # fmt: skip
-    curve = WavingAtAny(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
+) -> RoomReplicate:  # fmt: skip
+    curve = AnyConclusionCurve(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
     return _lived(truth, room, how, evaluate_with(expr, given.said, given.chains), curve)
 
 
@@ -295,18 +304,18 @@ def _waving_at_any(
 def _waving(
     start: Signal, keep: Signal, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth,
     room: str, unlit_s: float,
-) -> Lived:  # fmt: skip
-    curve = Waving(start, keep, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
+) -> RoomReplicate:  # fmt: skip
+    curve = WavingCurve(start, keep, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
     return _lived(truth, room, how, start, curve)
 
 
-def _lived(truth: Truth, room: str, how: LightRule, start: Signal, curve: Curve) -> Lived:
+def _lived(truth: Truth, room: str, how: LightRule, start: Signal, curve: Curve) -> RoomReplicate:
     people, everybody = truth.there(room), occupied(truth, room, False)
     asleep = difference(everybody, people.awake)
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.too_bright is None else asleep & how.too_bright
     dark = how.follows if how.follows.total() > 0 or how.unconditional is None else how.demand
-    return Lived(truth.calendar, people, woken, dark, visits_of(truth, room), start, curve)
+    return RoomReplicate(truth.calendar, people, woken, dark, visits_of(truth, room), start, curve)
 
 
 @memoised
