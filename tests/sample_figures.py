@@ -27,7 +27,7 @@ from vastwatch.advice.adviser.purchase import bare, purchases, served_now, spent
 from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.adviser.room_now import RoomNow
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.judging.timing import curve_of
 from vastwatch.causes.chain import explain
@@ -100,7 +100,7 @@ def fitted_out() -> Project:
         ("contact-door", "back-door"), ("vibration-tag", "sofa"), ("plug-meter", "desk-screen"),
     ):  # fmt: skip
         d, (level, x, y) = device(ident), _where(project, at)
-        fixed = fixed_place(project, d, level, x, y)
+        fixed = host_placement(project, d, level, x, y)
         project, _ = sensors.add_sensor(project, d, level, fixed.at, fixed.yaw, 0.0, fixed.host)
     for ident, room, yaw in (
         ("ultrasonic-ceiling-6", "glazing", 0.0), ("dual-60-ceiling", "kitchen", 0.0), ("radar-60-ceiling", "box", 0.0),

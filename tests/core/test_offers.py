@@ -15,7 +15,7 @@ from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.detection.ways import noticed_within, rates_on, ways_into
-from vastwatch.advice.hardware.bill import BUTTON_PRICE, HUB_PRICE, bill_of, lamps_by_hand_alone
+from vastwatch.advice.hardware.bill import BUTTON_PRICE, HUB_PRICE, bill_of_materials, lamps_by_hand_alone
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import judge, legal_holds
 from vastwatch.advice.judging.met import IN_WORDS, Met, aside, in_words
@@ -134,23 +134,23 @@ def test_rooms_that_nothing_can_be_judged_by_are_refused_in_words(demo):
 
 def test_a_sensor_on_cells_comes_with_what_switches_the_lamp(room):
     more, pir = add_sensor(replace(room, sensors=(), presences=()), device("pir-wall-8"), "g", (0.3, 2, 2.2), 0, 0)
-    bill = bill_of(more, "big", [pir])
+    bill = bill_of_materials(more, "big", [pir])
     whats = [i.what for i in bill.items]
     assert whats[0] == device("pir-wall-8").name and bill.total > device("pir-wall-8").price
     modules = [i for i in bill.items if i.device and device(i.device).family == "module"]
     assert len(modules) == 1 and "switches" in modules[0].why and modules[0].device != "module-plug"
     assert any(i.price == HUB_PRICE for i in bill.items)
-    assert bill.beside == pytest.approx(bill.total - device("pir-wall-8").price)
+    assert bill.other_cost == pytest.approx(bill.total - device("pir-wall-8").price)
     # A controller that is there already is not bought again, nor is a module on the circuit.
     known = replace(more, brief=replace(more.brief, controller="a small computer"))
-    assert not any(i.price == HUB_PRICE for i in bill_of(known, "big", [pir]).items)
+    assert not any(i.price == HUB_PRICE for i in bill_of_materials(known, "big", [pir]).items)
     wired, circuit = wiring.add_circuit(known, ("lamp",))
     fed = wiring.set_module(wired, circuit.id, device("module-relay-large"))
-    assert [i.what for i in bill_of(fed, "big", [pir]).items] == [device("pir-wall-8").name]
+    assert [i.what for i in bill_of_materials(fed, "big", [pir]).items] == [device("pir-wall-8").name]
     assert lamps_by_hand_alone(fed, "big") == ()
     # One with a contact of its own needs none.
     own, mains = add_sensor(replace(room, sensors=(), presences=()), device("pir-mains-8"), "g", (0.3, 2, 2.2), 0, 0)
-    assert not any(i.why.startswith("switches") for i in bill_of(own, "big", [mains]).items)
+    assert not any(i.why.startswith("switches") for i in bill_of_materials(own, "big", [mains]).items)
 
 
 def test_the_bill_counts_a_circuit_once_and_what_is_owned_as_nothing(demo):
@@ -159,7 +159,7 @@ def test_the_bill_counts_a_circuit_once_and_what_is_owned_as_nothing(demo):
     more, b = add_sensor(more, device("pir-corner-12"), "ground", (8.5, 6.0, 2.2), 0, 0)
     room = presence_of(more, "glazing")
     assert room is not None
-    items = bill_of(more, "glazing", [a, b]).items
+    items = bill_of_materials(more, "glazing", [a, b]).items
     assert [i.price for i in items if i.device == "pir-wall-8"] == [0.0]
     assert len([i for i in items if i.why.startswith("switches")]) <= len(dark.circuits)
 
@@ -167,17 +167,17 @@ def test_the_bill_counts_a_circuit_once_and_what_is_owned_as_nothing(demo):
 def test_what_is_switched_on_by_hand_needs_something_for_the_hand(room):
     by_hand = put(room, replace(room.rooms[0], control="absence"))
     wired, circuit = wiring.add_circuit(by_hand, ("lamp",))
-    items = bill_of(wired, "big", list(wired.sensors)).items
+    items = bill_of_materials(wired, "big", list(wired.sensors)).items
     assert [i for i in items if i.price == BUTTON_PRICE]
     switched, _ = wiring.add_switch(wired, "g", (4.9, 1.5), circuit.id)
-    assert not [i for i in bill_of(switched, "big", list(switched.sensors)).items if i.price == BUTTON_PRICE]
+    assert not [i for i in bill_of_materials(switched, "big", list(switched.sensors)).items if i.price == BUTTON_PRICE]
 
 
 def test_a_wiring_that_no_module_fits_is_said_and_not_priced(room):
     heavy = put(room, replace(room.lamps[0], watts=9000))
     wired, circuit = wiring.add_circuit(heavy, ("lamp",))
-    bill = bill_of(wired, "big", list(wired.sensors))
-    assert bill.open == (f"no listed module fits {circuit.name} as it is wired",)
+    bill = bill_of_materials(wired, "big", list(wired.sensors))
+    assert bill.unpriced == (f"no listed module fits {circuit.name} as it is wired",)
     assert all(wiring.module_problems(wired, circuit, d) for d in catalogue() if d.family == "module")
 
 

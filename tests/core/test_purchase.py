@@ -216,7 +216,7 @@ def test_a_starter_set_gains_nearly_what_the_best_set_would(part):
     open_ = purchases(nothing, small, budget=400)
     prices = {round(p.price) for p in open_}
     # With a module where nothing switches the lamps yet.
-    assert len(prices) > 1 and all(p.bill.total == sum(o.price for o in p.options) + p.bill.beside for p in open_)
+    assert len(prices) > 1 and all(p.bill.total == sum(o.price for o in p.options) + p.bill.other_cost for p in open_)
     shares = []
     for budget in (64, 220):
         gained = sum(p.gain for p in starter_set(nothing, budget, small))

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from samples import device, rect
 from vastwatch.advice.checks.plan import CHECKS
-from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.design.edits import selections
 from vastwatch.design.edits.building import add_room, add_rooms, move_wall
 from vastwatch.design.edits.drawing_aids import add_hazard, set_underlay_scale, times_of, times_words
@@ -369,7 +369,7 @@ def relative(project, sensor_id, host_id):
     ],
 )  # fmt: skip
 def test_a_strip_stays_in_its_bed_however_that_is_moved(demo, edit):
-    fixed = fixed_place(demo, device("mat-bed-strip"), "upper", *find(demo.spots, "bed-left").at)
+    fixed = host_placement(demo, device("mat-bed-strip"), "upper", *find(demo.spots, "bed-left").at)
     project, strip = add_sensor(demo, device("mat-bed-strip"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
     assert strip.host == "bed"
     moved = edit(project)
@@ -379,7 +379,7 @@ def test_a_strip_stays_in_its_bed_however_that_is_moved(demo, edit):
 
 
 def test_a_strip_is_mirrored_with_its_bed(demo):
-    fixed = fixed_place(demo, device("mat-bed-strip"), "upper", *find(demo.spots, "bed-left").at)
+    fixed = host_placement(demo, device("mat-bed-strip"), "upper", *find(demo.spots, "bed-left").at)
     project, strip = add_sensor(demo, device("mat-bed-strip"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
     moved = mirror_many(project, ["bed"], True)
     left = min(p[0] for p in find(project.furnishings, "bed").outline)
@@ -389,7 +389,7 @@ def test_a_strip_is_mirrored_with_its_bed(demo):
 
 def test_a_contact_slides_with_its_door_along_the_wall(demo):
     door = find(demo.openings, "bedroom-landing")
-    fixed = fixed_place(demo, device("contact-door"), "upper", *opening_middle(demo, door)[0])
+    fixed = host_placement(demo, device("contact-door"), "upper", *opening_middle(demo, door)[0])
     project, contact = add_sensor(demo, device("contact-door"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
     assert contact.host == door.id
     slid = move_opening(project, door.id, door.offset + 0.25)

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from samples import device
 from vastwatch import cli
 from vastwatch.advice.adviser.schools import SCHOOLS, schools
-from vastwatch.advice.hardware.bill import bill_of
+from vastwatch.advice.hardware.bill import bill_of_materials
 from vastwatch.advice.judging.judge import judge
 from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.presence import hold_of, roles_of
@@ -84,6 +84,6 @@ def test_a_way_costs_what_the_adviser_says_it_costs(demo):
     added = [s for s in way.project.sensors if s not in demo.sensors]
     assert way.price > device("pir-ceiling-6").price
     bare = replace(way.project, circuits=demo.circuits)
-    assert way.price == bill_of(bare, "box", added).total
+    assert way.price == bill_of_materials(bare, "box", added).total
     circuit = next(c for c in way.project.circuits if "lamp-box" in c.lamps)
     assert circuit.module is not None

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, rect
-from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.causes.chain import explain
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.places import opening_middle
@@ -91,7 +91,7 @@ def test_a_strip_closes_on_springs_and_wants_folding_or_fails_on_foam(demo):
 
 
 def test_a_mat_in_the_bed_reports_exactly_who_lies_there(demo):
-    fixed = fixed_place(demo, device("mat-bed-strip"), "upper", 9.4, 6.4)
+    fixed = host_placement(demo, device("mat-bed-strip"), "upper", 9.4, 6.4)
     assert fixed.host == "bed"
     project, mat = add_sensor(demo, device("mat-bed-strip"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
     project = put(project, replace(mat, settings=fixed.settings))
@@ -111,9 +111,9 @@ def test_a_mat_in_the_bed_reports_exactly_who_lies_there(demo):
 
 
 def test_a_door_mat_feels_people_and_not_the_cat_and_a_contact_the_door(demo):
-    fixed = fixed_place(demo, device("mat-door"), "ground", 0.4, 1.9)
+    fixed = host_placement(demo, device("mat-door"), "ground", 0.4, 1.9)
     project, mat = add_sensor(demo, device("mat-door"), "ground", fixed.at, fixed.yaw, 0.0)
-    door = fixed_place(demo, device("contact-door"), "ground", 5.2, 0.7)
+    door = host_placement(demo, device("contact-door"), "ground", 5.2, 0.7)
     assert door.host == "shop-passage"
     project, contact = add_sensor(project, device("contact-door"), "ground", door.at, door.yaw, 0.0, door.host)
     assert contact.id not in {r.sensor for p in project.presences for r in reports(p.expr)}
@@ -144,8 +144,8 @@ def test_mats_tags_and_plugs_go_only_where_they_do_something(demo):
     ):  # fmt: skip
         level = "upper" if ident == "mat-bed-strip" else "ground"
         with pytest.raises(ValueError, match=words):
-            fixed_place(demo, device(ident), level, *at)
-    plug = fixed_place(demo, device("plug-meter"), "ground", 3.7, 6.9)
+            host_placement(demo, device(ident), level, *at)
+    plug = host_placement(demo, device("plug-meter"), "ground", 3.7, 6.9)
     assert plug.host == "wheel-right"
     project, sensor = add_sensor(demo, device("plug-meter"), "ground", plug.at, 0.0, 0.0, plug.host)
     assert spot_notice_s(project, sensor.id, find(demo.spots, "right-wheel")) < 10
@@ -365,7 +365,7 @@ def test_a_tag_hangs_as_high_as_it_likes_but_never_above_what_it_is_fixed_to(dem
     for ident in ("sofa", "wardrobe", "desk"):
         piece = find(demo.furnishings, ident)
         x, y = polygons.centroid(piece.outline)
-        fixed = fixed_place(demo, tag, piece.level, x, y)
+        fixed = host_placement(demo, tag, piece.level, x, y)
         assert fixed.host == ident and fixed.at[2] == min(tag.mount_height, piece.z1)
 
 
@@ -377,16 +377,16 @@ def test_a_mat_lies_before_the_door_on_the_side_that_was_pointed_at(demo):
         (mx, my), (ux, uy) = opening_middle(demo, opening)
         for side in (1.0, -1.0):
             x, y = mx - side * uy * 0.5, my + side * ux * 0.5
-            at = fixed_place(demo, mat, wall.level, x, y).at
+            at = host_placement(demo, mat, wall.level, x, y).at
             off = (at[0] - mx) * -uy + (at[1] - my) * ux
             assert math.copysign(1.0, off) == side and abs(off) > wall.thickness / 2
-            assert fixed_place(demo, contact, wall.level, x, y).host == ident
+            assert host_placement(demo, contact, wall.level, x, y).host == ident
 
 
 def test_a_folded_strip_feels_more_by_the_factor_of_its_ridge(demo):
     bed, spot = find(demo.furnishings, "bed"), find(demo.spots, "bed-left")
     strip = device("mat-bed-strip")
-    fixed = fixed_place(demo, strip, "upper", *spot.at)
+    fixed = host_placement(demo, strip, "upper", *spot.at)
     _, flat = add_sensor(demo, strip, "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
     flat = replace(flat, settings=replace(flat.settings, folded=False))
     folded = replace(flat, settings=replace(flat.settings, folded=True))

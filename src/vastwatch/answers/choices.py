@@ -28,7 +28,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             ],
             "price": number(offer.price),
             "bill": [{"what": i.what, "price": number(i.price), "why": i.why} for i in offer.bill.items],
-            "open": list(offer.bill.open),
+            "open": list(offer.bill.unpriced),
             "hold_s": number(offer.judged.recommended_s, 1),
             "needs": needs_told(offer.judged.needs_at(offer.judged.recommended_s)),
             "reason": offer.reason,

@@ -8,7 +8,7 @@ import math
 import numpy as np
 
 from vastwatch.advice.adviser.room_now import RoomNow
-from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.design.places import opening_middle
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
@@ -117,7 +117,7 @@ def _fixed_places(now: RoomNow, device: DeviceType, sensor) -> list[Sensor]:  # 
     out = []
     for x, y in points:
         try:
-            fixed = fixed_place(now.project, device, now.room.level, x, y)
+            fixed = host_placement(now.project, device, now.room.level, x, y)
         except ValueError:
             continue
         if polygons.contains_point(now.room.outline, *fixed.at[:2]):

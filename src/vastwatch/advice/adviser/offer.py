@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from vastwatch.advice.adviser.choose import Option, weighed_cost
-from vastwatch.advice.hardware.bill import Bill, bill_of, switched
+from vastwatch.advice.hardware.bill import BillOfMaterials, bill_of_materials, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.met import Met, in_words
@@ -28,7 +28,7 @@ class Offer:
     devices: tuple[DeviceType, ...]
     sensors: tuple[Sensor, ...]
     project: Project
-    bill: Bill
+    bill: BillOfMaterials
     judged: Judgement
     rank_cost: float
     whole: bool
@@ -119,7 +119,7 @@ def offered(
         judged = judging.judge(project, room, settings().days, settings().chosen_on[:seeds], should_continue)
     except ValueError:
         return None
-    bill, project = bill_of(project, room, sensors), switched(project, room)
+    bill, project = bill_of_materials(project, room, sensors), with_modules(project, room)
     whole = len(judged.seeds) == len(settings().chosen_on)
     devices = tuple(o.device for o in added)
     made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead, added)

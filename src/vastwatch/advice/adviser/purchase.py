@@ -17,7 +17,7 @@ import numpy as np
 from vastwatch.advice.adviser.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.adviser.offer import Offer, judged_on, offered
 from vastwatch.advice.adviser.offers import offers
-from vastwatch.advice.hardware.bill import Bill, bill_of, bill_words, switched
+from vastwatch.advice.hardware.bill import BillOfMaterials, bill_of_materials, bill_words, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement, dark_limit_min
 from vastwatch.advice.judging.met import LATE_S, Met, in_words, misfit
@@ -89,7 +89,7 @@ class Purchase:
         return self.offer.project
 
     @property
-    def bill(self) -> Bill:
+    def bill(self) -> BillOfMaterials:
         """All that it takes."""
         return self.offer.bill
 
@@ -184,7 +184,7 @@ def _for_room(
         if option.barred or len(tried) == TRIED_PER_ROOM or (option.misses and tried):
             # What the maps doubt is lived as well where there is nothing else: they only say what to try first.
             break
-        if budget is not None and bill_of(option.project, room, [option.placed[1]]).total > budget + 1e-9:
+        if budget is not None and bill_of_materials(option.project, room, [option.placed[1]]).total > budget + 1e-9:
             continue
         offer = offered(project, room, (option,), GLANCE, should_continue)
         if offer is not None:
@@ -365,7 +365,7 @@ def _hung_on(purchase: Purchase, base: Project) -> Purchase:
     for option in purchase.options:
         new, sensor = option.on(new)
         sensors.append(sensor)
-    bill, new = bill_of(new, purchase.room, sensors), switched(new, purchase.room)
+    bill, new = bill_of_materials(new, purchase.room, sensors), with_modules(new, purchase.room)
     presence = presence_of(new, purchase.room)
     assert presence is not None
     new = try_set_hold(new, presence.id, purchase.offer.judged.recommended_s)

@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from vastwatch.advice.adviser.choose import Option, choose
-from vastwatch.advice.hardware.bill import NO_BILL, Bill, bill_of, switched
+from vastwatch.advice.hardware.bill import NO_BILL, BillOfMaterials, bill_of_materials, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.met import Met
@@ -57,7 +57,7 @@ class School:
 
     name: str
     devices: tuple[DeviceType, ...] = ()
-    bill: Bill = NO_BILL
+    bill: BillOfMaterials = NO_BILL
     project: Project | None = None
     judged: Judgement | None = None
     why_not: str = ""
@@ -135,7 +135,7 @@ def _school(
     project = options[-1].placed[0]
     devices, sensors = tuple(o.device for o in options), [o.sensor for o in options]
     # The whole bill, as the adviser reckons it.
-    bill, project = bill_of(project, room, sensors), switched(project, room)
+    bill, project = bill_of_materials(project, room, sensors), with_modules(project, room)
     presence = presence_of(project, room)
     if presence is None:
         return School(name, devices, bill, why_not="does not detect presence itself")

@@ -9,7 +9,7 @@ from datetime import date
 
 from vastwatch.advice.checks.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Advice, Finding
 from vastwatch.advice.hardware.bill import lamps_by_hand_alone, module_for
-from vastwatch.advice.hardware.fixing import weight_at
+from vastwatch.advice.hardware.fixing import lightest_kg
 from vastwatch.control.export.wiring_table import parallel_words
 from vastwatch.design.edits.wiring import module_problems, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
@@ -141,7 +141,7 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
             same = find(project.rooms, spot.room).level == sensor.level
             if not same or math.dist(spot.at, sensor.at[:2]) > MAT_REACH_M or spot.posture == "standing":
                 continue
-            kg = weight_at(project, spot)
+            kg = lightest_kg(project, spot)
             m = margin(sensor, device, host, spot.at, spot.facing, spot.posture, kg)
             if m >= SURE_MARGIN:
                 continue

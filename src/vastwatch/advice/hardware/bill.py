@@ -36,11 +36,11 @@ class Item:
 
 
 @dataclass(frozen=True)
-class Bill:
+class BillOfMaterials:
     """Everything that a choice takes. `open`: in sentences, what could not be priced."""
 
     items: tuple[Item, ...]
-    open: tuple[str, ...] = ()
+    unpriced: tuple[str, ...] = ()
 
     @property
     def total(self) -> float:
@@ -48,15 +48,15 @@ class Bill:
         return math.fsum(item.price for item in self.items)
 
     @property
-    def beside(self) -> float:
+    def other_cost(self) -> float:
         """What it costs besides the sensors."""
         return math.fsum(item.price for item in self.items if item.why)
 
 
-NO_BILL = Bill(())
+NO_BILL = BillOfMaterials(())
 
 
-def bill_words(bill: Bill, currency: str = "") -> str:
+def bill_words(bill: BillOfMaterials, currency: str = "") -> str:
     """A bill on one line: `120 € (Ceiling 6 m, round 34, dimmer module 26, controller 60)`; of one thing its price."""
     total = f"{bill.total:g} {currency}".strip()
     if len(bill.items) < 2:
@@ -65,7 +65,7 @@ def bill_words(bill: Bill, currency: str = "") -> str:
     return f"{total} ({parts})"
 
 
-def bill_of(project: Project, room: str, added: Sequence[Sensor]) -> Bill:
+def bill_of_materials(project: Project, room: str, added: Sequence[Sensor]) -> BillOfMaterials:
     """The bill of some sensors added in a room; `project` has them already."""
     owned = {o.device: o.count for o in project.brief.owned}
     for s in project.sensors:
@@ -81,7 +81,7 @@ def bill_of(project: Project, room: str, added: Sequence[Sensor]) -> Bill:
     items += switching
     if any(i.why for i in switching) and find(project.rooms, room).control == "absence":
         items += _buttons(project, room)
-    return Bill((*items, *_radio(project, added)), tuple(missing))
+    return BillOfMaterials((*items, *_radio(project, added)), tuple(missing))
 
 
 # -- what switches the lamps ---------------------------------------------------------------------------------------
@@ -105,7 +105,7 @@ def lamps_by_hand_alone(project: Project, room: str) -> tuple[Lamp, ...]:
     )
 
 
-def switched(project: Project, room: str) -> Project:
+def with_modules(project: Project, room: str) -> Project:
     """The project with the modules of the bill on the circuits of a room that nothing switches yet."""
     for lamp in lamps_by_hand_alone(project, room):
         circuit = circuit_of(project, lamp.id)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely import Polygon
 
-from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.design.places import opening_middle, rooms_beside
 from vastwatch.design.project import Project, find
 from vastwatch.devices import TOUCH_FAMILIES, ContactType, DeviceType, MatType
@@ -55,7 +55,7 @@ def _attached(project: Project, device: DeviceType, room: Room) -> Point:
     """Where it finds what it is attached to."""
     for x, y in _targets(project, device, room):
         try:
-            fixed = fixed_place(project, device, room.level, x, y)
+            fixed = host_placement(project, device, room.level, x, y)
         except ValueError:
             continue
         if polygons.contains_point(room.outline, *fixed.at[:2]) and not _taken(project, room, fixed.at[:2], device):

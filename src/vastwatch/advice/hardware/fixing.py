@@ -26,7 +26,7 @@ MAT_IN_M = 0.45
 FOOT_KPA = 4.0
 
 
-class Fixed(NamedTuple):
+class HostPlacement(NamedTuple):
     """The place, the direction of its width, what it is fixed to, and its settings."""
 
     at: tuple[float, float, float]
@@ -36,7 +36,7 @@ class Fixed(NamedTuple):
     margin: float | None = None
 
 
-def fixed_place(project: Project, device: DeviceType, level: str, x: float, y: float) -> Fixed:
+def host_placement(project: Project, device: DeviceType, level: str, x: float, y: float) -> HostPlacement:
     """The place nearest a point where the device does what it is for. Raises ValueError where there is none near."""
     if isinstance(device, ContactType):
         return _on_opening(project, device, level, x, y)
@@ -48,7 +48,7 @@ def fixed_place(project: Project, device: DeviceType, level: str, x: float, y: f
     if piece is None:
         raise ValueError(f"{device.name} is attached to furniture or a machine: click on one")
     cx, cy = polygons.centroid(piece.outline)
-    return Fixed((round(cx, 3), round(cy, 3), min(device.mount_height, piece.z1)), 0.0, piece.id, Settings())
+    return HostPlacement((round(cx, 3), round(cy, 3), min(device.mount_height, piece.z1)), 0.0, piece.id, Settings())
 
 
 def _doors(project: Project, level: str, x: float, y: float, kinds: tuple[str, ...]) -> list[Opening]:
@@ -72,28 +72,30 @@ def _into(project: Project, level: str, opening: Opening, x: float, y: float, st
     return None
 
 
-def _on_opening(project: Project, device: ContactType, level: str, x: float, y: float) -> Fixed:
+def _on_opening(project: Project, device: ContactType, level: str, x: float, y: float) -> HostPlacement:
     for opening in _doors(project, level, x, y, ("door", "window")):
         at = _into(project, level, opening, x, y, 0.03)
         if at is not None:
             _, (ux, uy) = opening_middle(project, opening)
             z = min(device.mount_height, opening.head)
-            return Fixed((*at, z), round(math.degrees(math.atan2(uy, ux)) % 360, 1), opening.id, Settings())
+            return HostPlacement((*at, z), round(math.degrees(math.atan2(uy, ux)) % 360, 1), opening.id, Settings())
     raise ValueError("a contact is mounted on a door or window: click on one")
 
 
-def _before_door(project: Project, device: MatType, level: str, x: float, y: float) -> Fixed:
+def _before_door(project: Project, device: MatType, level: str, x: float, y: float) -> HostPlacement:
     for opening in _doors(project, level, x, y, ("door", "archway")):
         at = _into(project, level, opening, x, y, MAT_IN_M)
         if at is not None:
             _, (ux, uy) = opening_middle(project, opening)
-            return Fixed((*at, device.mount_height), round(math.degrees(math.atan2(uy, ux)) % 360, 1), None, Settings())
+            return HostPlacement(
+                (*at, device.mount_height), round(math.degrees(math.atan2(uy, ux)) % 360, 1), None, Settings()
+            )
     if room_at(project, level, x, y) is None:
         raise ValueError("a door mat goes inside, in front of a door: click there")
-    return Fixed((round(x, 3), round(y, 3), device.mount_height), 0.0, None, Settings())
+    return HostPlacement((round(x, 3), round(y, 3), device.mount_height), 0.0, None, Settings())
 
 
-def _under_somebody(project: Project, device: MatType, level: str, x: float, y: float) -> Fixed:
+def _under_somebody(project: Project, device: MatType, level: str, x: float, y: float) -> HostPlacement:
     spots = [
         s for s in project.spots
         if s.posture in ("seated", "lying") and find(project.rooms, s.room).level == level
@@ -104,14 +106,14 @@ def _under_somebody(project: Project, device: MatType, level: str, x: float, y: 
     room = find(project.rooms, spot.room)
     if room.use in ("toilet", "bathroom"):
         raise ValueError(f"{device.name} needs a cushion or mattress on top, and there is none at the {spot.name}")
-    place = best_place(project, device, spot, weight_at(project, spot))
+    place = best_place(project, device, spot, lightest_kg(project, spot))
     piece = _furnishing_at(project, level, *spot.at)
     z = min(device.mount_height, piece.z1) if piece else device.mount_height
     settings = Settings(folded=True) if place.folded else Settings()
-    return Fixed((*place.at, z), round(place.yaw, 1), piece.id if piece else None, settings, place.margin)
+    return HostPlacement((*place.at, z), round(place.yaw, 1), piece.id if piece else None, settings, place.margin)
 
 
-def weight_at(project: Project, spot: Spot) -> float:
+def lightest_kg(project: Project, spot: Spot) -> float:
     """The lightest person whose day sheet names the spot; an adult where none does. Kilograms."""
     mine = [
         p.body_kg for p in project.people

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
 from vastwatch.advice.hardware.default_place import default_place
-from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.design.edits.building import rectangle
 from vastwatch.design.edits.fittings import turn_outline
 from vastwatch.design.edits.removing import removed
@@ -118,7 +118,7 @@ class Hanging:
         margin = None
         try:
             if device.family in TOUCH_FAMILIES:
-                fixed = fixed_place(project, device, level, x, y)
+                fixed = host_placement(project, device, level, x, y)
                 new, sensor = add_sensor(project, device, level, fixed.at, fixed.yaw, 0.0, fixed.host)
                 new = put(new, replace(sensor, settings=fixed.settings))
                 margin = fixed.margin
@@ -155,7 +155,7 @@ class Hanging:
         k = DART_PX / bench.scale_px
         if device.family in TOUCH_FAMILIES:
             try:
-                fixed = fixed_place(project, device, level, x, y)
+                fixed = host_placement(project, device, level, x, y)
             except ValueError:
                 return []
             return [rectangle(fixed.at[0] - k / 2, fixed.at[1] - k / 2, k, k)]

@@ -14,7 +14,7 @@ import numpy as np
 
 from vastwatch.advice.adviser.remedies import with_radar
 from vastwatch.advice.checks.findings import walked
-from vastwatch.advice.hardware.bill import bill_of, bill_words
+from vastwatch.advice.hardware.bill import bill_of_materials, bill_words
 from vastwatch.advice.judging.timing import TimingCurve
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.places import room_of
@@ -221,7 +221,7 @@ def _handed_over(scene: Scene) -> str | None:
     if not scene.handed_over():
         return None
     added = scene.sensors()
-    bill = bill_of(scene.project, ROOM, added)
+    bill = bill_of_materials(scene.project, ROOM, added)
     cost = bill_words(bill, scene.project.brief.currency)
     return f"{counted(len(added), 'sensor')} in the kitchen: {cost}. Settings, parts and cautions are on the pages."
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.checks.wiring import MAT_REACH_M
-from vastwatch.advice.hardware.fixing import weight_at
+from vastwatch.advice.hardware.fixing import lightest_kg
 from vastwatch.design.edits.sensors import compatible_types, with_type
 from vastwatch.design.placed import as_placed, holds_words, own_hold_s, settings_faults
 from vastwatch.design.places import room_at
@@ -160,7 +160,7 @@ def _margins(form: Form, sensor: Any, device: MatType) -> str:
     for spot in project.spots:
         if find(project.rooms, spot.room).level != sensor.level or math.dist(spot.at, sensor.at[:2]) > MAT_REACH_M:
             continue
-        kg = weight_at(project, spot)
+        kg = lightest_kg(project, spot)
         m = margin(sensor, device, host, spot.at, spot.facing, spot.posture, kg)
         sure = form.tr("reliable") if m >= SURE_MARGIN else form.tr("marginal") if m >= 1 else form.tr("stays open")
         told.append(form.tr("{}, {:g} kg: {:.1f} × the closing pressure, {}").format(spot.name, kg, m, sure))

@@ -135,7 +135,7 @@ class OffersView(QWidget):
         more += [self.tr("{} already owned").format(i.what) for i in offer.bill.items if not i.why and not i.price]
         if more:
             inner.addWidget(label(self.tr("With {}.").format("; ".join(more)), "soft", True))
-        for words in offer.bill.open:
+        for words in offer.bill.unpriced:
             inner.addWidget(label(capital(words) + ".", "bad", True))
         how = self.tr("Replaces what is placed there. ") if offer.instead else ""
         card.setToolTip(how + self.tr("Place it as judged, with that hold time. Ctrl+Z undoes it."))
