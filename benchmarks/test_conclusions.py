@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from timed import hold_to, say
-from vastwatch.advice.judging.frontier import Search, frontier_of
+from vastwatch.advice.judging.frontier import Search, pareto_points
 from vastwatch.advice.judging.parameters import parameters
 from vastwatch.commission.event_log import read_log
 from vastwatch.commission.log_guess import guessed
@@ -146,8 +146,8 @@ def test_a_joint_search_against_the_whole_grid():
         whole.at(places)
     n = len(whole.known)
     search = Search(project, "sitting", over, seeds, days)
-    found = frontier_of(search.run(max(n // 50, 8), lambda: True, lambda _: None))
-    best = frontier_of(list(whole.known.values()))
+    found = pareto_points(search.run(max(n // 50, 8), lambda: True, lambda _: None))
+    best = pareto_points(list(whole.known.values()))
     share = _volume(found) / _volume(best)
     say(f"joint search: {len(search.known)} of {n} evaluations, {100 * share:.1f} % of the frontier's area")
     assert len(search.known) <= n / 50 and share > 0.99

@@ -10,7 +10,7 @@ import pytest
 from copies import copies
 from timed import plain_loop_s, say
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.judging.timing import tuned
+from vastwatch.advice.judging.timing import tune
 from vastwatch.files import load_demo, load_project, save_project
 from vastwatch.memo import MEMO
 from vastwatch.rehearsal import rehearse
@@ -31,7 +31,7 @@ def test_twelve_copies_take_no_more_than_fourteen_times_as_long(what, tmp_path):
         elif what == "check":
             findings(project)
         elif what == "tune":
-            tuned(project, "throwing")
+            tune(project, "throwing")
         elif what == "coverage":
             for sensor in project.sensors:
                 coverage(project, sensor.id, "across")

@@ -350,7 +350,7 @@ def test_the_ways_of_the_landing_burn_no_more_than_somebody_is_there(demo):
     with judging_by(JudgeSettings(7, (1, 2), (1001,), 2)):
         for way in schools(demo, "landing"):
             assert way.judged is not None
-            _, _, idle_h = way.judged.figures(way.judged.recommended_s)
+            _, _, idle_h = way.judged.metrics_at(way.judged.recommended_s)
             assert idle_h < 3.0, way.name
             assert way.project.rules is demo.rules or _said_by(way.project) == _said_by(demo)
 

@@ -12,7 +12,7 @@ from vastwatch.advice.judging.delays import LOOKED_AT, delays
 from vastwatch.advice.judging.judge import judge, legal_holds
 from vastwatch.advice.judging.parameters import makers, parameters
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
-from vastwatch.advice.judging.timing import tuned
+from vastwatch.advice.judging.timing import tune
 from vastwatch.cli import main
 from vastwatch.control.light.daylight import darkness
 from vastwatch.control.lighting import made_by
@@ -80,11 +80,11 @@ def test_the_hold_of_a_row_is_the_shortest_that_meets_every_need(now):
     assert change.seconds == meets[0] == seconds_of(found.project)
     # It is what anybody finds who sets it by hand, whatever the room's own hold is.
     by_hand = judge(by_a_row(change.seconds), "big")
-    assert found.judged.figures(found.judged.current_s) == by_hand.figures(by_hand.current_s)
+    assert found.judged.metrics_at(found.judged.current_s) == by_hand.metrics_at(by_hand.current_s)
     assert list(faults_of(found.project)) == [] and seconds_of(found.set_in(project)) == change.seconds
     # Set, there is no more to be said.
     again = delays(found.project, "big")
-    assert again is not None and again.changes == () and "best as they are" in tuned(found.project, "big").reason
+    assert again is not None and again.changes == () and "best as they are" in tune(found.project, "big").reason
 
 
 def test_what_few_seeds_leave_open_is_settled_on_all_of_them():
@@ -109,11 +109,11 @@ def test_whoever_no_row_notices_is_left_in_the_dark():
     assert r.needs_light("big").same_as(need) and need.total() > 20 * 3600
     assert r.scores["big"].dark_min > 0.9 * need.total() / 60 / 7
     lived = judge(unseen, "big", 7, (1,))
-    assert lived.figures(60.0)[1] == pytest.approx(r.scores["big"].dark_min)
+    assert lived.metrics_at(60.0)[1] == pytest.approx(r.scores["big"].dark_min)
     # No delay helps somebody whom nothing sees, and that is said.
     found = delays(unseen, "big")
     assert found is not None and not found.judged.meets_now
-    assert "Not fixed by any delay" in tuned(unseen, "big").reason
+    assert "Not fixed by any delay" in tune(unseen, "big").reason
 
 
 def test_a_conclusion_that_a_row_names_is_set_where_it_stands():
@@ -142,7 +142,7 @@ def test_the_off_delay_of_zones_is_tuned_and_told(tmp_path, capsys):
     longer = found.changes[0].seconds
     assert longer > 5.0 and find(found.project.zones, "zc").off_delay_s == longer
     before, after = judge(project, "big"), found.judged
-    assert after.figures(after.current_s)[0] < before.figures(before.current_s)[0]
+    assert after.metrics_at(after.current_s)[0] < before.metrics_at(before.current_s)[0]
     path = tmp_path / "zones.vastwatch.json"
     save_project(project, path)
     assert main(["tune", str(path), "--room", "big", "--json"]) == 0

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.judging.met import _waits, looked
+from vastwatch.advice.judging.met import _waits, secondary_outcomes
 from vastwatch.advice.simulation.curves import Curve, ManualOnCurve, WavingCurve
 from vastwatch.advice.simulation.end_to_end import CurveBatch, curve_batch
 from vastwatch.advice.simulation.weeks import simulate_room, simulate_room_batch
@@ -120,7 +120,7 @@ def test_what_lives_come_to_besides_is_what_each_comes_to_alone(demo):
                 demo, device, "upper", (*centroid(find(demo.rooms, room).outline), 2.3), 0.0, 0.0, None
             )
         lives = simulate_room_batch(demo, room, 9, (3, 4, 5))
-        found = looked(tuple(lives), curve_batch(*(x.curve for x in lives)), hold)
+        found = secondary_outcomes(tuple(lives), curve_batch(*(x.curve for x in lives)), hold)
         waits, noticed = [], []
         for k, x in enumerate(lives):
             light = x.curve.light(hold)

@@ -12,11 +12,11 @@ from msgspec.structs import replace
 from vastwatch import cli
 from vastwatch.advice.adviser.offers import offers
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.judging.compared import compared, hardware_price
-from vastwatch.advice.judging.frontier import Search, figures_of, frontier, frontier_of, measured, table
+from vastwatch.advice.judging.compared import compare, hardware_price
+from vastwatch.advice.judging.frontier import Search, evaluate_room, frontier, metrics_of, pareto_points, table
 from vastwatch.advice.judging.judge import judge
 from vastwatch.advice.judging.parameters import parameters
-from vastwatch.advice.judging.robust import Effect, effects, otherwise, without_reports
+from vastwatch.advice.judging.robust import Effect, effects, stress_scenarios, without_reports
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.simulation.end_to_end import AnyConclusionBatch, curve_batch
 from vastwatch.advice.simulation.weeks import simulate_room
@@ -70,12 +70,12 @@ def test_lives_end_to_end_come_to_what_each_comes_to_alone(room, shape):
 
 def test_what_is_measured_is_what_is_rehearsed(room):
     project = concluded_by(room, UNEQUAL)
-    out, f = measured(project, "big", SEEDS, 7)
+    out, f = evaluate_room(project, "big", SEEDS, 7)
     scores = [rehearse(project, 7, seed).scores["big"] for seed in SEEDS]
     assert f.drops_per_week == pytest.approx(np.mean([s.false_offs * 7 for s in scores]))
     assert f.dark_min == pytest.approx(np.mean([s.dark_min for s in scores]))
     assert f.idle_h == pytest.approx(np.mean([s.wasted_h for s in scores]))
-    assert figures_of(out, 7, f.meets) == f and f.dark_within[0] <= f.dark_min <= f.dark_within[1]
+    assert metrics_of(out, 7, f.meets) == f and f.dark_within[0] <= f.dark_min <= f.dark_within[1]
 
 
 def test_all_that_can_be_set_is_a_parameter_and_sets_just_that(room):
@@ -84,11 +84,11 @@ def test_all_that_can_be_set_is_a_parameter_and_sets_just_that(room):
     holds = [n for n in found if n.startswith("hold time of")]
     assert len(holds) == 2 and any(n.startswith("delay of") for n in found)
     for p in found.values():
-        assert p.values == tuple(sorted(p.values)) and p.set(project, p.values[p.place]) is not None
-        other = p.set(project, p.values[0 if p.place else -1])
+        assert p.values == tuple(sorted(p.values)) and p.set(project, p.values[p.index]) is not None
+        other = p.set(project, p.values[0 if p.index else -1])
         again = {q.key: q for q in parameters(other, "big")}
-        changed = [k for k, q in again.items() if q.values[q.place] != next(
-            x.values[x.place] for x in found.values() if x.key == k)]  # fmt: skip
+        changed = [k for k, q in again.items() if q.values[q.index] != next(
+            x.values[x.index] for x in found.values() if x.key == k)]  # fmt: skip
         assert changed == ([p.key] if len(p.values) > 1 else [])
         assert isinstance(p.words(p.values[0]), str)
     believed = {p.name for p in parameters(concluded_by(room, Belief(of=(PIR,))), "big")}
@@ -98,7 +98,7 @@ def test_all_that_can_be_set_is_a_parameter_and_sets_just_that(room):
 def test_the_frontier_is_what_nothing_else_is_better_than(room):
     f = frontier(room, "big", seeds=SEEDS, days=7)
     assert {p.kind for p in f.points} >= {"today", "curve", "recommended"}
-    best = f.best
+    best = f.pareto_points
     for p in f.points:
         beaten = any(
             (q.figures.idle_h <= p.figures.idle_h and q.figures.dark_min < p.figures.dark_min)
@@ -106,10 +106,10 @@ def test_the_frontier_is_what_nothing_else_is_better_than(room):
             for q in f.points
         )  # fmt: skip
         assert any(p is b for b in best) <= (not beaten)
-    assert frontier_of(best) == best
+    assert pareto_points(best) == best
     today = f.named("today")[0]
-    assert today.figures == measured(room, "big", SEEDS, 7)[1]
-    chosen = f.chosen
+    assert today.figures == evaluate_room(room, "big", SEEDS, 7)[1]
+    chosen = f.recommended
     assert chosen is None or (f.meets(chosen) and all(
         q.figures.idle_h >= chosen.figures.idle_h for q in f.points if f.meets(q)))  # fmt: skip
     rows = table(f)
@@ -124,9 +124,9 @@ def test_a_search_finds_the_frontier_of_a_whole_grid_in_part_of_its_evaluations(
     every = Search(project, "big", over, (1,), 4)
     for places in itertools.product(*(range(len(p.values)) for p in over)):
         every.at(places)
-    whole = frontier_of(list(every.known.values()))
+    whole = pareto_points(list(every.known.values()))
     search = Search(project, "big", over, (1,), 4)
-    found = frontier_of(search.run(len(every.known) // 3, lambda: True, lambda _: None))
+    found = pareto_points(search.run(len(every.known) // 3, lambda: True, lambda _: None))
     assert len(search.known) <= len(every.known) // 3
 
     def burn_at(front, dark):
@@ -159,20 +159,20 @@ def test_a_frontier_can_be_stopped(room):
 def test_what_matters_is_measured_step_by_step(room):
     found = effects(room, "big", SEEDS, 7)
     hold = next(e for e in found if e.name.startswith("hold time of"))
-    now = measured(room, "big", SEEDS, 7)[1]
+    now = evaluate_room(room, "big", SEEDS, 7)[1]
     p = next(p for p in parameters(room, "big") if p.name == hold.name)
-    more = measured(p.set(room, p.values[p.place + 1]), "big", SEEDS, 7)[1]
-    assert hold.more == (p.words(p.values[p.place + 1]), more.dark_min - now.dark_min, more.idle_h - now.idle_h)
+    more = evaluate_room(p.set(room, p.values[p.index + 1]), "big", SEEDS, 7)[1]
+    assert hold.more == (p.words(p.values[p.index + 1]), more.dark_min - now.dark_min, more.idle_h - now.idle_h)
     assert hold.matters and "min dark" in hold.in_words()
     idle = Effect("x", "1", ("0", 0.001, 0.0), None)
     assert not idle.matters and "no significant difference" in idle.in_words()
 
 
 def test_the_same_setting_when_things_are_otherwise(room, demo):
-    found = {o.name: o.figures for o in otherwise(room, "big", SEEDS, 7)}
-    assert found["present conditions"] == measured(room, "big", SEEDS, 7)[1]
+    found = {o.name: o.figures for o in stress_scenarios(room, "big", SEEDS, 7)}
+    assert found["present conditions"] == evaluate_room(room, "big", SEEDS, 7)[1]
     # In summer it is dark for a shorter while, where there is a window.
-    shop = {o.name: o.figures for o in otherwise(demo, "shop", (1,), 3)}
+    shop = {o.name: o.figures for o in stress_scenarios(demo, "shop", (1,), 3)}
     assert shop["longest day of the year"].idle_h < shop["shortest day of the year"].idle_h
     # With its only sensor dead people live by the switch.
     dead = found["PIR fails"]
@@ -186,15 +186,15 @@ def test_the_same_setting_when_things_are_otherwise(room, demo):
 
 def test_two_designs_are_compared_on_the_same_draws(room, tmp_path, capsys, monkeypatch):
     longer = set_hold(room, "here", 600.0)
-    found = {r.room: r for r in compared(room, longer, SEEDS, 7)}
+    found = {r.room: r for r in compare(room, longer, SEEDS, 7)}
     assert set(found) == {"big"}
     idle, drops = found["big"].idle_h, found["big"].drops_per_week
-    assert idle.difference > 0 and idle.sure and idle.low <= idle.difference <= idle.high
+    assert idle.difference > 0 and idle.significant and idle.low <= idle.difference <= idle.high
     assert drops.second < drops.first and drops.difference == pytest.approx(drops.second - drops.first)
-    same = compared(room, replace(room, name="Twin"), SEEDS, 7)[0]
-    assert same.dark_min.difference == 0 and not same.dark_min.sure
+    same = compare(room, replace(room, name="Twin"), SEEDS, 7)[0]
+    assert same.dark_min.difference == 0 and not same.dark_min.significant
     bare = replace(room, presences=())
-    assert compared(room, bare, SEEDS, 7)[0].idle_h is None
+    assert compare(room, bare, SEEDS, 7)[0].idle_h is None
     assert hardware_price(room) == find(room.devices, room.sensors[0].device).price
     a, b = tmp_path / "a.vastwatch.json", tmp_path / "b.vastwatch.json"
     save_project(room, a)
@@ -208,9 +208,9 @@ def test_what_has_no_single_hold_is_judged_as_it_is(room):
     """One judge for all: its figures are those that are measured, findings say them, and the adviser asks it too."""
     project = concluded_by(room, UNEQUAL)
     j = judge(project, "big", 7, SEEDS)
-    f = measured(project, "big", SEEDS, 7)[1]
+    f = evaluate_room(project, "big", SEEDS, 7)[1]
     assert j.recommended_s == j.current_s == 0.0
-    assert j.figures(0.0) == pytest.approx((f.drops_per_week, f.dark_min, f.idle_h))
+    assert j.metrics_at(0.0) == pytest.approx((f.drops_per_week, f.dark_min, f.idle_h))
     said = [x.text for x in findings(project, lambda r: j if r == "big" else None) if x.rule == "left-dark"]
     assert len(said) == 1 and said[0].startswith("Big room, with the present conclusion: ")
     offers(project, "big", list(catalogue())[:1])
@@ -232,11 +232,11 @@ def test_the_command_line_tells_the_frontier(room, tmp_path, capsys):
 def test_points_are_proven_on_weeks_that_nothing_was_chosen_by(room):
     with judging_by(JudgeSettings(held_out=(2001, 2002, 2003))):
         found = frontier(room, "big", True, SEEDS, 7, 12)
-    shown = {id(p) for p in (*found.best, *found.named("today"), *found.named("recommended"))}
+    shown = {id(p) for p in (*found.pareto_points, *found.named("today"), *found.named("recommended"))}
     for p in found.points:
         if id(p) in shown:
-            assert p.held_out == measured(p.project, "big", (2001, 2002, 2003), 7)[1]
-        elif found.chosen is not p:
+            assert p.held_out == evaluate_room(p.project, "big", (2001, 2002, 2003), 7)[1]
+        elif found.recommended is not p:
             assert p.held_out is None
     # What is said to keep to the limits does so by the bound, and not on average alone.
     for p in found.points:
@@ -260,7 +260,7 @@ def test_every_setting_meets_what_the_judge_says_that_it_meets(room):
         assert found.meets(p) == judged.meets_now, p.name
         said.add(judged.meets_now)
     assert said == {True, False}
-    chosen = found.chosen
+    chosen = found.recommended
     assert chosen is not None and all(
         chosen.figures.idle_h <= p.figures.idle_h for p in found.points if p.figures.meets
     )

@@ -12,9 +12,9 @@ from scipy.stats import poisson
 
 from samples import make_room, shelf_at
 from vastwatch.advice.adviser.remedies import remedies
-from vastwatch.advice.judging.judge import bounds, dark_limit_min, held_out, judge, legal_holds, settable_holds
-from vastwatch.advice.judging.met import aside
-from vastwatch.advice.judging.timing import tuned
+from vastwatch.advice.judging.judge import count_quantile, dark_limit_min, held_out, judge, legal_holds, settable_holds
+from vastwatch.advice.judging.met import mean_margin
+from vastwatch.advice.judging.timing import tune
 from vastwatch.advice.simulation.weeks import simulate_room
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
@@ -32,13 +32,13 @@ def test_a_judgement_is_the_mean_of_rehearsals(demo):
             project = set_hold(demo, presence_of(demo, room).id, hold)
             j = judge(project, room, 7, (3, 4, 5))
             scores = [rehearse(project, 7, s).scores[room] for s in (3, 4, 5)]
-            drops, dark, idle = j.figures(hold)
+            drops, dark, idle = j.metrics_at(hold)
             assert drops == pytest.approx(7 * np.mean([s.false_offs for s in scores]))
             assert dark == pytest.approx(np.mean([s.dark_min for s in scores]))
             assert idle == pytest.approx(np.mean([s.wasted_h for s in scores]))
             k = j.holds.tolist().index(hold)
             assert j.waves[:, k] == pytest.approx([s.waves for s in scores])
-            assert j.trips[:, k] == pytest.approx([s.switch_trips for s in scores])
+            assert j.switch_trips[:, k] == pytest.approx([s.switch_trips for s in scores])
 
 
 def test_the_shortest_hold_is_the_shortest(demo):
@@ -46,9 +46,9 @@ def test_the_shortest_hold_is_the_shortest(demo):
     for room in ("toilet", "shop", "passage", "sitting", "landing"):
         j = judge(demo, room, 14, range(1, 6))
         shorter = [h for h in j.legal_s if j.best_s is None or h < j.best_s]
-        assert all(not all(m.met for m in j.at(h)) for h in shorter)
+        assert all(not all(m.passed for m in j.checks_at(h)) for h in shorter)
         if j.best_s is not None:
-            assert all(m.met for m in j.at(j.best_s)) and j.recommended_s == j.best_s
+            assert all(m.passed for m in j.checks_at(j.best_s)) and j.recommended_s == j.best_s
         assert j.recommended_s in j.legal_s
 
 
@@ -69,11 +69,11 @@ def test_a_blind_sensor_meets_nothing():
     blind = put(blind, replace(blind.rooms[0], needs=Needs(hold_max_s=240.0)))
     j = judge(blind, "big", 7, (1, 2))
     assert j.best_s is None
-    assert not any(all(m.met for m in j.at(h)) for h in j.legal_s)
+    assert not any(all(m.passed for m in j.checks_at(h)) for h in j.legal_s)
     # Those who are there go to the switch, again and again.
-    assert j.trips.mean() > 1
-    drops = next(m for m in j.at(j.recommended_s) if m.need == "drops_per_week")
-    assert not drops.met and drops.low <= drops.value <= drops.high
+    assert j.switch_trips.mean() > 1
+    drops = next(m for m in j.checks_at(j.recommended_s) if m.need == "drops_per_week")
+    assert not drops.passed and drops.low <= drops.value <= drops.high
 
 
 def test_the_bounds_are_those_of_poisson_counts_where_nothing_varies_more():
@@ -84,12 +84,12 @@ def test_the_bounds_are_those_of_poisson_counts_where_nothing_varies_more():
         inside = above = 0
         for _ in range(400):
             counts, others = rng.poisson(rate * weeks, n), rng.poisson(rate * weeks, n)
-            low, high = (bounds(counts[:, None].astype(float), weeks, p)[0] for p in (0.025, 0.975))
+            low, high = (count_quantile(counts[:, None].astype(float), weeks, p)[0] for p in (0.025, 0.975))
             inside += low - 1e-9 <= others.mean() / weeks <= high + 1e-9
-            above += others.mean() / weeks > bounds(counts[:, None].astype(float), weeks, 0.95)[0] + 1e-9
+            above += others.mean() / weeks > count_quantile(counts[:, None].astype(float), weeks, 0.95)[0] + 1e-9
         assert inside >= 0.94 * 400 and above <= 0.07 * 400
     # None seen in eighty weeks: three in forty at most, as anybody would say.
-    none = bounds(np.zeros((20, 1)), 4.0, 0.95)[0]
+    none = count_quantile(np.zeros((20, 1)), 4.0, 0.95)[0]
     assert none == pytest.approx(-math.log(0.05) / 40)
     assert poisson.cdf(0, none * 40) == pytest.approx(0.05)
 
@@ -97,18 +97,18 @@ def test_the_bounds_are_those_of_poisson_counts_where_nothing_varies_more():
 def test_counts_that_come_in_clumps_widen_thebounds():
     calm, clumped = np.full((20, 1), 3.0), np.array([0.0] * 15 + [12.0] * 5)[:, None]
     assert calm.mean() == clumped.mean()
-    assert bounds(clumped, 4.0, 0.95)[0] > 1.3 * bounds(calm, 4.0, 0.95)[0]
-    assert bounds(clumped, 4.0, 0.05)[0] < bounds(calm, 4.0, 0.05)[0]
+    assert count_quantile(clumped, 4.0, 0.95)[0] > 1.3 * count_quantile(calm, 4.0, 0.95)[0]
+    assert count_quantile(clumped, 4.0, 0.05)[0] < count_quantile(calm, 4.0, 0.05)[0]
 
 
 def test_tuner_and_remedies_say_what_the_judge_says(demo):
     for room in ("toilet", "throwing"):
         j = judge(demo, room)
-        curve = tuned(demo, room)
+        curve = tune(demo, room)
         assert curve.recommended_s == j.recommended_s and curve.meets_brief == (j.best_s is not None)
         assert curve.interval_s[0] <= curve.recommended_s <= curve.interval_s[1]
-        assert curve.held is not None and not set(curve.held.seeds) & set(j.seeds)
-        assert f"{curve.held.drops_per_week:.1f} in" in curve.reason
+        assert curve.held_out is not None and not set(curve.held_out.seeds) & set(j.seeds)
+        assert f"{curve.held_out.drops_per_week:.1f} in" in curve.reason
         word = "is the shortest hold time that meets" if curve.meets_brief else "comes closest"
         assert word in curve.reason and "One minute more" in curve.reason
         tried = [r for r in remedies(rehearse(demo, 7, 1), room) if r.text.startswith("Change the hold time")]
@@ -142,7 +142,7 @@ def test_a_room_is_lived_alone_as_it_is_with_all_others(demo):
 
 def test_where_nobody_is_there_is_nothing_to_judge_by(demo):
     empty = replace(demo, people=())
-    for asked in (lambda: judge(empty, "toilet", 3, (1, 2)), lambda: tuned(empty, "toilet", 3)):
+    for asked in (lambda: judge(empty, "toilet", 3, (1, 2)), lambda: tune(empty, "toilet", 3)):
         with pytest.raises(ValueError, match="nobody was awake in toilet"):
             asked()
 
@@ -152,10 +152,10 @@ def test_a_brief_that_allows_no_drop_at_all_is_met_by_no_count_and_gets_the_near
     j = judge(strict, "toilet", 7, (1, 2, 3))
     assert j.best_s is None and j.recommended_s in j.legal_s
     # As seldom as any, but for what three weeks may differ by chance; and of such holds none burns less.
-    fewest = min(j.legal_s, key=lambda h: j.figures(h)[0])
-    more = (j.drops[:, j.holds == j.recommended_s] - j.drops[:, j.holds == fewest]).ravel()
-    assert more.mean() <= aside(more) + 1e-9
+    fewest = min(j.legal_s, key=lambda h: j.metrics_at(h)[0])
+    more = (j.false_offs[:, j.holds == j.recommended_s] - j.false_offs[:, j.holds == fewest]).ravel()
+    assert more.mean() <= mean_margin(more) + 1e-9
     for h in j.legal_s:
-        apart = (j.drops[:, j.holds == h] - j.drops[:, j.holds == fewest]).ravel()
-        if h not in j.unseen_s and apart.mean() <= aside(apart):
-            assert j.figures(j.recommended_s)[2] <= j.figures(h)[2] + 1e-3
+        apart = (j.false_offs[:, j.holds == h] - j.false_offs[:, j.holds == fewest]).ravel()
+        if h not in j.skipped_s and apart.mean() <= mean_margin(apart):
+            assert j.metrics_at(j.recommended_s)[2] <= j.metrics_at(h)[2] + 1e-3

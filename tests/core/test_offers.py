@@ -18,8 +18,8 @@ from vastwatch.advice.detection.ways import noticed_within, rates_on, ways_into
 from vastwatch.advice.hardware.bill import BUTTON_PRICE, HUB_PRICE, bill_of_materials, lamps_by_hand_alone
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import judge, legal_holds
-from vastwatch.advice.judging.met import IN_WORDS, Met, aside, in_words
-from vastwatch.advice.judging.timing import tuned
+from vastwatch.advice.judging.met import IN_WORDS, RequirementCheck, in_words, mean_margin
+from vastwatch.advice.judging.timing import tune
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.presence import hold_of
@@ -41,14 +41,14 @@ def test_no_two_parts_give_two_answers(seed):
     for it."""
     project = random_room(np.random.default_rng(seed))
     j = judge(project, "big")
-    curve = tuned(project, "big")
+    curve = tune(project, "big")
     said = offers(project, "big", FEW)
     assert said.now is not None and said.met_already == j.meets
     assert said.now.recommended_s == curve.recommended_s == j.recommended_s
     assert curve.meets_brief == (j.best_s is not None)
     # What the findings say of the hold that is set is what the judge says of it.
     dark = [f for f in findings(project, {"big": j}.get) if f.room == "big" and f.rule in ("left-dark", "spot-unseen")]
-    met_now = all(m.met for m in j.at(j.current_s))
+    met_now = all(m.passed for m in j.checks_at(j.current_s))
     assert bool(dark) != met_now
     held = [r for r in remedies(rehearse(project, 7, 1), "big") if r.text.startswith("Hold")]
     assert all(hold_of(presence_of(r.project, "big").expr) == j.recommended_s for r in held)
@@ -57,14 +57,14 @@ def test_no_two_parts_give_two_answers(seed):
         assert again.meets == offer.does and again.recommended_s == offer.judged.recommended_s
         assert hold_of(presence_of(offer.project, "big").expr) == again.recommended_s
         assert again.recommended_s in legal_holds(offer.project, "big")
-        tuner = tuned(offer.project, "big")
+        tuner = tune(offer.project, "big")
         assert tuner.recommended_s == again.recommended_s and abs(tuner.current_s - tuner.recommended_s) < 0.5
         if offer.does:
             found = findings(offer.project, {"big": again}.get)
             assert not [f for f in found if f.room == "big" and f.rule in ("left-dark", "spot-unseen", "first-light")]
     for p in purchases(project, FEW, budget=1e6):
         again = judge(p.project, "big")
-        assert p.offer.does == again.meets and (again.meets or again.misfit < j.misfit)
+        assert p.offer.does == again.meets and (again.meets or again.violation < j.violation)
         assert hold_of(presence_of(p.project, "big").expr) == again.recommended_s
         same = [o for o in (*said.offers, *said.failing) if o.whole and o.devices == p.offer.devices and not o.instead]
         assert all(o.does == p.offer.does and o.price == p.price for o in same)
@@ -219,7 +219,7 @@ def test_needs_besides_are_those_of_rehearsals(demo):
     now = {m.need: m for m in j.needs_at(j.current_s)}
     counted = np.mean([sum(i.kind == "false start" and i.room == "landing" for i in r.incidents) / 7 for r in runs])
     assert now["false_starts_per_day"].value == pytest.approx(counted)
-    assert not now["false_starts_per_day"].met and not j.meets_now and "cat" in {p.id for p in demo.people}
+    assert not now["false_starts_per_day"].passed and not j.meets_now and "cat" in {p.id for p in demo.people}
     assert {"first_light_s", "notice_s", "asleep_min_per_day"} < set(now)
     by_hand = put(demo, replace(find(demo.rooms, "landing"), control="absence"))
     assert "first_light_s" not in {m.need for m in judge(by_hand, "landing", 3, (3,)).needs_at(45.0)}
@@ -232,15 +232,15 @@ def test_a_light_over_somebody_asleep_is_a_need_of_its_own():
     r = rehearse(sleeper_and_worker(), 3, 1)
     over = next(m for m in j.needs_at(j.current_s) if m.need == "asleep_min_per_day")
     asleep = r.truth.occupied("big", False) - r.truth.occupied("big", True)
-    assert over.value > 1 and not over.met
+    assert over.value > 1 and not over.passed
     assert (r.house.served("big") & asleep).total() / 180 == pytest.approx(over.value, rel=0.3)
 
 
 def test_a_need_in_words_says_what_other_weeks_may_bring():
-    assert in_words(Met("drops_per_week", 3.2, 1.0, 2.8, 3.6)) == "3.2 false-offs a week, limit 1"
-    said = in_words(Met("drops_per_week", 0.2, 0.25, 0.1, 0.4))
+    assert in_words(RequirementCheck("drops_per_week", 3.2, 1.0, 2.8, 3.6)) == "3.2 false-offs a week, limit 1"
+    said = in_words(RequirementCheck("drops_per_week", 0.2, 0.25, 0.1, 0.4))
     assert said == "0.2 false-offs a week, up to 0.4 in other weeks, limit 0.25"
-    assert aside(np.array([2.0])) == 0.0 and aside(np.array([1.0, 3.0])) > 1.0
+    assert mean_margin(np.array([2.0])) == 0.0 and mean_margin(np.array([1.0, 3.0])) > 1.0
 
 
 def test_holds_that_are_settled_are_looked_at_no_more_and_the_answer_is_the_same(demo, monkeypatch):
@@ -253,9 +253,9 @@ def test_holds_that_are_settled_are_looked_at_no_more_and_the_answer_is_the_same
     for a, b in zip(short.needs_at(short.recommended_s), whole.needs_at(whole.recommended_s)):
         assert (a.need, a.value, a.high) == (b.need, pytest.approx(b.value), pytest.approx(b.high))
     # Of what is far off a few seeds tell enough; and what one does that is longer.
-    assert short.figures(150.0)[0] == pytest.approx(whole.figures(150.0)[0], rel=0.15)
-    assert 30.0 in short.unseen_s and short.figures(30.0)[0] >= 8 * short.needs.drops_per_week
-    assert short.recommended_s not in short.unseen_s
+    assert short.metrics_at(150.0)[0] == pytest.approx(whole.metrics_at(150.0)[0], rel=0.15)
+    assert 30.0 in short.skipped_s and short.metrics_at(30.0)[0] >= 8 * short.needs.drops_per_week
+    assert short.recommended_s not in short.skipped_s
 
 
 def test_a_hold_is_needless_only_where_a_shorter_one_surely_keeps_to_dark_as_well():
@@ -263,9 +263,9 @@ def test_a_hold_is_needless_only_where_a_shorter_one_surely_keeps_to_dark_as_wel
     calm, asked = np.zeros((5, 3, 5)), []
 
     def worth(*missed: int) -> list[bool]:
-        def besides(n: int) -> tuple[Met, ...]:
+        def besides(n: int) -> tuple[RequirementCheck, ...]:
             asked.append(n)
-            return (Met("first_light_s", 9.0, 3.0, 9.0, 9.0),) if n in missed else ()
+            return (RequirementCheck("first_light_s", 9.0, 3.0, 9.0, 9.0),) if n in missed else ()
 
         return judging._worth_more(calm, 1.0, (0.5, 2.0), 28, besides).tolist()
 

@@ -12,10 +12,10 @@ from vastwatch.advice.adviser.offers import offers
 from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.schools import schools
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.judging.frontier import frontier, measured
+from vastwatch.advice.judging.frontier import evaluate_room, frontier
 from vastwatch.advice.judging.judge import Judgement, judge
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
-from vastwatch.advice.judging.timing import tuned
+from vastwatch.advice.judging.timing import tune
 from vastwatch.control.lighting import made_by
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
@@ -43,7 +43,7 @@ def asked(project: Project, rooms: list[str], types) -> int:
         if j is not None:
             with contextlib.suppress(ValueError):
                 # What has no single hold has none to tune.
-                curve = tuned(project, room)
+                curve = tune(project, room)
                 assert (curve.meets_brief, curve.recommended_s) == (meets, j.recommended_s), name
                 # On however few weeks a chart is drawn, what it recommends is what the judge does.
                 ways = frontier(project, room, seeds=(1,))
@@ -56,20 +56,20 @@ def asked(project: Project, rooms: list[str], types) -> int:
                 if curve.delays is not None:
                     then = judge(curve.delays.set_in(project), room)
                     assert then.meets_now == curve.delays.judged.meets_now, name
-                    assert then.figures(then.current_s) == pytest.approx(
-                        curve.delays.judged.figures(curve.delays.judged.current_s)
+                    assert then.metrics_at(then.current_s) == pytest.approx(
+                        curve.delays.judged.metrics_at(curve.delays.judged.current_s)
                     ), name
                     assert then.meets_now >= j.meets_now, name
-            assert all(m.met for m in j.needs_at(j.recommended_s)) == meets, name
+            assert all(m.passed for m in j.needs_at(j.recommended_s)) == meets, name
             if hold_of(presence_of(project, room).expr) is not None or j.current_s in j.holds:
-                assert measured(project, room)[1].meets == j.meets_now, name
+                assert evaluate_room(project, room)[1].meets == j.meets_now, name
             advised = [r.text for f in said if f.room == room for r in f.remedies]
             for words in (w for w in advised if w.startswith("Set the hold time to ")):
                 assert meets and duration_words(j.best_s) in words, (name, words)
             if meets and not j.meets_now and any(f.room == room for f in said):
                 assert any(w.startswith("Set the hold time to ") for w in advised), name
             # What is missed now, is found; and what is found, is missed.
-            unmet = {m.need for m in j.at(j.current_s) if not m.met} if j.current_s in j.holds else set()
+            unmet = {m.need for m in j.checks_at(j.current_s) if not m.passed} if j.current_s in j.holds else set()
             missed = bool(unmet & {"drops_per_week", "dark_min_per_day", "idle_h_per_day"})
             assert missed == any(f.room == room for f in said), (name, unmet)
         try:
@@ -91,7 +91,7 @@ def asked(project: Project, rooms: list[str], types) -> int:
             now = judge(purchase.project, room)
             assert now.meets_now == purchase.offer.does, name
             if j is not None and j.current_s in j.holds:
-                drops, dark, idle = j.figures(j.current_s)
+                drops, dark, idle = j.metrics_at(j.current_s)
                 before = (purchase.before.drops * 7, purchase.before.dark_min, purchase.before.idle_h)
                 assert before == pytest.approx((drops, dark, idle)), name
     return len(known)

@@ -103,9 +103,9 @@ def test_before_anything_is_bought_a_room_is_as_the_judge_or_a_hand_leaves_it(de
         now = served_now(demo, room)
         if presence_of(demo, room) is not None:
             j = judge(demo, room)
-            drops, dark, idle = j.figures(j.recommended_s)
+            drops, dark, idle = j.metrics_at(j.recommended_s)
             assert (now.cost.drops, now.cost.dark_min, now.cost.idle_h) == pytest.approx((drops / 7, dark, idle))
-            assert now.misfit == j.misfit
+            assert now.misfit == j.violation
             continue
         truths = [simulate_days(demo, settings().days, seed) for seed in settings().chosen_on]
         alone = [expected_manual_cost(*t.there(room), darkness(demo, t.calendar)[room]) for t in truths]
@@ -116,7 +116,9 @@ def test_before_anything_is_bought_a_room_is_as_the_judge_or_a_hand_leaves_it(de
     assert served_now(bare(demo), "landing").misfit > 0
     strange = put(demo, replace(presence_of(demo, "toilet"), expr=Report(sensor="pir-toilet")))
     # Without a hold to set it is judged as it is.
-    assert served_now(strange, "toilet").misfit == judge(strange, "toilet").misfit > served_now(demo, "toilet").misfit
+    assert (
+        served_now(strange, "toilet").misfit == judge(strange, "toilet").violation > served_now(demo, "toilet").misfit
+    )
 
 
 def test_what_holds_alone_would_save_is_what_the_judge_says(demo):
@@ -126,7 +128,7 @@ def test_what_holds_alone_would_save_is_what_the_judge_says(demo):
     late = [j for j in each if not j.meets_now]
     assert len(late) == 2
     dark, idle = free_gain(only)
-    saved = [np.subtract(j.figures(j.current_s), j.figures(j.recommended_s)) for j in late]
+    saved = [np.subtract(j.metrics_at(j.current_s), j.metrics_at(j.recommended_s)) for j in late]
     assert (dark, idle) == pytest.approx(np.sum(saved, axis=0)[1:])
     assert free_gain(only, should_continue=lambda: False) == (0.0, 0.0)
 
@@ -140,11 +142,11 @@ def test_purchases_are_in_order_within_the_money_and_true(demo):
         assert not list(faults_of(p.project))
         # The figures are those of the project that is offered, as whoever asks the judge hears them.
         again = judge(p.project, p.room)
-        drops, dark, idle = again.figures(again.recommended_s)
+        drops, dark, idle = again.metrics_at(again.recommended_s)
         assert (p.after.drops, p.after.dark_min, p.after.idle_h) == pytest.approx((drops / 7, dark, idle))
         assert hold_of(presence_of(p.project, p.room).expr) == again.recommended_s
         assert again.recommended_s in legal_holds(p.project, p.room)
-        assert again.meets or again.misfit < served_now(demo, p.room).misfit
+        assert again.meets or again.violation < served_now(demo, p.room).misfit
         assert ("still fails on" in p.words) == (not again.meets)
         assert find(demo.rooms, p.room).name.lower() in p.words
     assert purchases(demo, budget=0, types=[device("radar-24-bands")], rooms={"shop"}) == []

@@ -49,7 +49,7 @@ def test_each_way_is_judged_at_the_hold_it_hangs_with(demo, ways):
         j = judge(way.project, "toilet")
         assert j.seeds == way.judged.seeds
         assert hold_of(presence_of(way.project, "toilet").expr) == way.judged.recommended_s == j.recommended_s
-        assert j.figures(j.recommended_s) == way.judged.figures(j.recommended_s)
+        assert j.metrics_at(j.recommended_s) == way.judged.metrics_at(j.recommended_s)
         assert way.meets == j.meets
 
 

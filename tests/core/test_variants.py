@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch import cli
-from vastwatch.advice.judging.compared import ALL, compared
+from vastwatch.advice.judging.compared import ALL, compare
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.design import variants
 from vastwatch.design.edits.removing import removed
@@ -136,9 +136,9 @@ def test_both_designs_meet_the_same_people_and_what_differs_is_the_design(two):
     a, b = rehearse(two, 3, 1), rehearse(other, 3, 1)
     assert a.truth is b.truth
     assert a.recording.report("pir") is b.recording.report("pir")
-    rooms = compared(two, other, (1, 2, 3), 7)
+    rooms = compare(two, other, (1, 2, 3), 7)
     assert [r.room for r in rooms] == ["big"]
-    assert rooms[0].idle_h.sure and rooms[0].idle_h.difference > 0 > rooms[0].drops_per_week.difference
+    assert rooms[0].idle_h.significant and rooms[0].idle_h.difference > 0 > rooms[0].drops_per_week.difference
 
 
 def test_all_rooms_together_are_their_sum():
@@ -152,7 +152,7 @@ def test_all_rooms_together_are_their_sum():
                                              expr=from_roles(Roles(("pir",), ("pir",), 30.0)))),
         lamps=(*room.lamps, Lamp(id="two", room="small", name="Two", at=(6, 2), watts=5, lumens=400)),
     )  # fmt: skip
-    rooms = compared(both, longer(both), (1, 2, 3), 7)
+    rooms = compare(both, longer(both), (1, 2, 3), 7)
     assert [r.room for r in rooms] == ["big", "small", ALL]
     for figure in ("drops_per_week", "dark_min", "idle_h"):
         first, second, whole = (getattr(r, figure) for r in rooms)

@@ -399,4 +399,4 @@ def test_roles_name_sensors_and_zones():
     plain = rehearse(tracked(zones=(CHAIR, STOOL)), 2, 1)
     # A zone round the chair keeps the light over whoever sits there, and the judge hears it too.
     assert week.scores["big"].false_offs < 0.2 * plain.scores["big"].false_offs
-    assert judge(project, "big").at(40.0)[0].value < judge(tracked(), "big").at(60.0)[0].value
+    assert judge(project, "big").checks_at(40.0)[0].value < judge(tracked(), "big").checks_at(60.0)[0].value

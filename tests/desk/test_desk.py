@@ -419,7 +419,7 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     assert panel._reason.text() == best_curve(window.results).reason
     # What is said of the hold is what the judge says of it, and not what the few days of the curve gave.
     curve = best_curve(window.results)
-    drops, dark, idle = curve.judged.figures(curve.recommended_s)
+    drops, dark, idle = curve.judged.metrics_at(curve.recommended_s)
     assert f"{drops:.1f} false-offs a week, {dark:.1f} min dark and {idle:.1f} h" in panel._here.text()
     assert (drops, dark, idle) != curve.at(curve.recommended_s)
 

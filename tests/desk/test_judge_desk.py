@@ -38,7 +38,7 @@ def test_once_the_design_rests_every_room_is_judged_and_findings_say_what_the_ju
         known = results.judged.get(room)
         assert known is not None and known.recommended_s == judge(project, room).recommended_s
     # Maps are asked no more: every room whose drops or dark are missed is told so in the judge's figures.
-    late = {room for room, j in results.judged.items() if not all(m.met for m in j.at(j.current_s))}
+    late = {room for room, j in results.judged.items() if not all(m.passed for m in j.at(j.current_s))}
     told = {f.room for f in results[FINDINGS].value if f.rule == "left-dark"}
     assert late and told == late
     assert not [f for f in results[FINDINGS].value if f.rule == "spot-unseen" and f.room in results.judged]
@@ -84,7 +84,7 @@ def test_a_hold_that_is_not_legal_is_judged_as_well(qtbot, window):
     wait_for_all(qtbot, window)
     assert window.results.judged.get("toilet").current_s == 2.0
     settle(qtbot, window)
-    unmet = {m.need for m in window.results.judged.get("toilet").needs_at(2.0) if not m.met}
+    unmet = {m.need for m in window.results.judged.get("toilet").needs_at(2.0) if not m.passed}
     assert "drops_per_week" in unmet
     assert any(f.rule == "left-dark" and f.room == "toilet" for f in window.results[FINDINGS].value)
 

@@ -94,7 +94,7 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             continue
         j, hold = way.judged, way.judged.recommended_s
         weeks = j.weeks
-        drops, dark, idle = j.figures(hold)
+        drops, dark, idle = j.metrics_at(hold)
         waves = j.waves_at(hold)
         rows.append(
             {

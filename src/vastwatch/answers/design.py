@@ -21,7 +21,7 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     of a large building only with `--weeks`, for it takes some seconds a room."""
     from vastwatch.advice.checks.cautions import cautions
     from vastwatch.advice.checks.findings import findings
-    from vastwatch.advice.judging.all_rooms import affordable, lit_rooms, longest_first
+    from vastwatch.advice.judging.all_rooms import judged_by_default, lit_rooms, longest_first
     from vastwatch.advice.judging.judge import judge
 
     def of(room: str) -> Judgement | None:
@@ -31,7 +31,7 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             # Nothing lights it by itself.
             return None
 
-    rooms = longest_first(project) if args.weeks or affordable(project) else []
+    rooms = longest_first(project) if args.weeks or judged_by_default(project) else []
     judged = {room: j for room, j in zip(rooms, of_each(rooms, of)) if j is not None}
     found, said = findings(project, judged.get), cautions(project)
     document = {

@@ -91,20 +91,20 @@ def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def _weeks_of_both(old: Project, new: Project) -> tuple[dict[str, Any], list[str]]:
-    from vastwatch.advice.judging.compared import Difference, compared, hardware_price
+    from vastwatch.advice.judging.compared import PairedDifference, compare, hardware_price
     from vastwatch.design.project import find
 
-    def told(d: Difference | None) -> dict[str, Any] | None:
+    def told(d: PairedDifference | None) -> dict[str, Any] | None:
         if d is None:
             return None
         return {
             "old": number(d.first), "new": number(d.second), "difference": number(d.difference),
-            "within": [number(d.low), number(d.high)], "sure": d.sure,
+            "within": [number(d.low), number(d.high)], "sure": d.significant,
         }  # fmt: skip
 
     rooms: dict[str, Any] = {}
     words = []
-    for r in compared(old, new):
+    for r in compare(old, new):
         rooms[r.room or "all"] = {
             "drops_per_week": told(r.drops_per_week), "dark_min_per_day": told(r.dark_min),
             "idle_h_per_day": told(r.idle_h),

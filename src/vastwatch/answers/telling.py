@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from vastwatch.advice.detection.messages import Messages
-    from vastwatch.advice.judging.met import Met
+    from vastwatch.advice.judging.met import RequirementCheck
 
 
 class RequestError(Exception):
@@ -20,11 +20,11 @@ def number(value: float | None, digits: int = 4) -> float | None:
     return None if value is None or not math.isfinite(value) else round(float(value), digits)
 
 
-def needs_told(needs: Iterable[Met]) -> dict[str, Any]:
+def needs_told(needs: Iterable[RequirementCheck]) -> dict[str, Any]:
     """Needs by their names: `{NEED: {"met", "value", "limit", "low", "high"}}`."""
     return {
         m.need: {
-            "met": m.met, "value": number(m.value), "limit": number(m.limit), "low": number(m.low),
+            "met": m.passed, "value": number(m.value), "limit": number(m.limit), "low": number(m.low),
             "high": number(m.high),
         }
         for m in needs

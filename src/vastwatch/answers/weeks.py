@@ -12,7 +12,7 @@ from vastwatch.words import figure
 
 if TYPE_CHECKING:
     from vastwatch.advice.judging.delays import Delays
-    from vastwatch.advice.judging.frontier import Figures, Point
+    from vastwatch.advice.judging.frontier import Metrics, Point
     from vastwatch.rehearsal import Rehearsal
 
 
@@ -112,16 +112,16 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """The timing curve, the recommended setting and why."""
     from vastwatch.advice.judging.frontier import frontier
-    from vastwatch.advice.judging.robust import effects, otherwise
-    from vastwatch.advice.judging.timing import tuned
+    from vastwatch.advice.judging.robust import effects, stress_scenarios
+    from vastwatch.advice.judging.timing import tune
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: unknown room '{args.room}'")
     try:
-        c = tuned(project, args.room, args.days, args.seed)
+        c = tune(project, args.room, args.days, args.seed)
     except ValueError as e:
         raise RequestError(str(e)) from None
-    judged, held = c.judged, c.held
+    judged, held = c.judged, c.held_out
     assert judged is not None and held is not None
     document = {
         "room": c.room,
@@ -139,7 +139,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "interval_s": list(c.interval_s),
         "legal_holds_s": list(judged.legal_s),
         "needs": needs_told(judged.needs_at(c.recommended_s)),
-        "interval": [number(v) for v in judged.drops_within(c.recommended_s)],
+        "interval": [number(v) for v in judged.false_off_interval(c.recommended_s)],
         "held_out": {
             "seeds": list(held.seeds),
             "drops_per_week": number(held.drops_per_week),
@@ -150,9 +150,9 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "delays": None if c.delays is None else _delays(c.delays),
     }
     found = frontier(project, args.room, args.all_parameters, settings().chosen_on[: settings().frontier_seeds])
-    today, chosen = found.named("today")[0], found.chosen
+    today, chosen = found.named("today")[0], found.recommended
     document |= {
-        "frontier": [_point(p) for p in found.best],
+        "frontier": [_point(p) for p in found.pareto_points],
         "today": _point(today),
         "schools": [_point(p) for p in found.points if p.kind in ("school", "belief")],
         "chosen": None if chosen is None else _point(chosen),
@@ -161,7 +161,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     }
     words = [c.reason]
     if args.all_parameters:
-        steps, others = effects(project, args.room), otherwise(project, args.room)
+        steps, others = effects(project, args.room), stress_scenarios(project, args.room)
         document["matters"] = [
             {"name": e.name, "now": e.now, "less": _step(e.less), "more": _step(e.more), "matters": e.matters}
             for e in steps
@@ -177,7 +177,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def _delays(d: Delays) -> dict[str, Any]:
-    drops, dark, idle = d.judged.figures(d.judged.current_s)
+    drops, dark, idle = d.judged.metrics_at(d.judged.current_s)
     return {
         "set": [{"name": x.name, "seconds": x.seconds, "before_s": x.before_s} for x in d.changes],
         "drops_per_week": number(drops), "dark_min_per_day": number(dark), "idle_h_per_day": number(idle),
@@ -201,7 +201,7 @@ def _point(p: Point) -> dict[str, Any]:
     return {"name": p.name, "settings": p.settings, **_figures(p.figures), "held_out": other}
 
 
-def _figures(f: Figures) -> dict[str, Any]:
+def _figures(f: Metrics) -> dict[str, Any]:
     return {
         "drops_per_week": number(f.drops_per_week), "dark_min_per_day": number(f.dark_min),
         "idle_h_per_day": number(f.idle_h), "dark_within": [number(v) for v in f.dark_within],

@@ -9,7 +9,7 @@ from vastwatch.advice.adviser.choose import Option, weighed_cost
 from vastwatch.advice.hardware.bill import BillOfMaterials, bill_of_materials, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
-from vastwatch.advice.judging.met import Met, in_words
+from vastwatch.advice.judging.met import RequirementCheck, in_words
 from vastwatch.advice.judging.settings import settings
 from vastwatch.design.edits.sensors import try_set_hold
 from vastwatch.design.project import Project
@@ -46,9 +46,9 @@ class Offer:
         return self.bill.total
 
     @property
-    def unmet(self) -> tuple[Met, ...]:
+    def unmet(self) -> tuple[RequirementCheck, ...]:
         """The needs it misses."""
-        return tuple(m for m in self.judged.needs_at(self.judged.recommended_s) if not m.met)
+        return tuple(m for m in self.judged.needs_at(self.judged.recommended_s) if not m.passed)
 
     @property
     def judged_as_hung(self) -> Judgement:
@@ -82,7 +82,7 @@ class Offer:
     def reason(self) -> str:
         """Why, in figures."""
         j = self.judged
-        drops, dark, idle = j.figures(j.recommended_s)
+        drops, dark, idle = j.metrics_at(j.recommended_s)
         first = next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), None)
         said = (
             f"With a hold time of {duration_words(j.recommended_s)}: {figure(drops)} false-offs a week, "

@@ -225,7 +225,7 @@ def _worth_telling(project: Project, room: str, now: Judgement | None, offer: Of
 
 
 def _misfit(offer: Offer) -> tuple[float, float]:
-    return offer.judged.misfit, offer.rank_cost
+    return offer.judged.violation, offer.rank_cost
 
 
 def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer, spare: float = 1.0) -> bool:

@@ -20,7 +20,7 @@ from vastwatch.advice.adviser.offers import offers
 from vastwatch.advice.hardware.bill import BillOfMaterials, bill_of_materials, bill_words, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement, dark_limit_min
-from vastwatch.advice.judging.met import LATE_S, Met, in_words, misfit
+from vastwatch.advice.judging.met import LATE_S, RequirementCheck, in_words, violation
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.weeks import manual_cost
 from vastwatch.causes.episodes import DROP_S
@@ -114,19 +114,22 @@ def served_now(
     dark, idle, arrivals = np.mean(days, axis=0).tolist()
     needs = needs_of(project, find(project.rooms, room))
     limit, light = dark_limit_min(needs, arrivals), needs.notice_s + LATE_S
-    asked = Met("dark_min_per_day", dark, limit, dark, dark), Met("first_light_s", REACH_S, light, REACH_S, REACH_S)
+    asked = (
+        RequirementCheck("dark_min_per_day", dark, limit, dark, dark),
+        RequirementCheck("first_light_s", REACH_S, light, REACH_S, REACH_S),
+    )
     by_hand = Cost(dark, idle, 0.0)
-    return Served(by_hand, misfit(asked), by_hand) if arrivals > 0 else None
+    return Served(by_hand, violation(asked), by_hand) if arrivals > 0 else None
 
 
 def served(judged: Judgement) -> Served:
     """How a room is served at the hold that the judge recommends, and at the one that is set."""
     now = judged.current_s if judged.current_s in judged.holds else judged.recommended_s
-    return Served(_cost(judged, judged.recommended_s), judged.misfit, _cost(judged, now))
+    return Served(_cost(judged, judged.recommended_s), judged.violation, _cost(judged, now))
 
 
 def _cost(judged: Judgement, hold_s: float) -> Cost:
-    drops, dark, idle = judged.figures(hold_s)
+    drops, dark, idle = judged.metrics_at(hold_s)
     return Cost(dark, idle, drops / 7.0)
 
 
@@ -215,7 +218,7 @@ def _for_room(
 
 def _worth_it(does: bool, purchase: Purchase, now: Served) -> bool:
     """Whether it saves anything, and meets the room's needs or at least misses them by less than now."""
-    return purchase.gain >= LEAST_GAIN and (does or purchase.offer.judged.misfit < now.misfit)
+    return purchase.gain >= LEAST_GAIN and (does or purchase.offer.judged.violation < now.misfit)
 
 
 def _purchase(project: Project, room: str, options: tuple[Option, ...], offer: Offer, now: Served) -> Purchase:

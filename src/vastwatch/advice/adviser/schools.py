@@ -14,7 +14,7 @@ from vastwatch.advice.adviser.choose import Option, choose
 from vastwatch.advice.hardware.bill import NO_BILL, BillOfMaterials, bill_of_materials, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
-from vastwatch.advice.judging.met import Met
+from vastwatch.advice.judging.met import RequirementCheck
 from vastwatch.advice.judging.settings import settings
 from vastwatch.design.edits.sensors import try_set_hold
 from vastwatch.design.edits.telling import without_what_tells
@@ -68,10 +68,10 @@ class School:
         return self.bill.total
 
     @property
-    def unmet(self) -> tuple[Met, ...]:
+    def unmet(self) -> tuple[RequirementCheck, ...]:
         """The needs it misses at its hold."""
         j = self.judged
-        return () if j is None else tuple(m for m in j.needs_at(j.recommended_s) if not m.met)
+        return () if j is None else tuple(m for m in j.needs_at(j.recommended_s) if not m.passed)
 
     @property
     def meets(self) -> bool:

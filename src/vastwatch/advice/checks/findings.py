@@ -100,7 +100,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
         presence, j = presence_of(project, room.id), judged(room.id)
         if presence is None or j is None or j.current_s not in j.holds:
             continue
-        unmet = [m for m in j.at(j.current_s) if m.need in HOW_IT_SERVES and not m.met]
+        unmet = [m for m in j.checks_at(j.current_s) if m.need in HOW_IT_SERVES and not m.passed]
         if not unmet:
             continue
         bad = any(m.value > WRONG_TIMES * max(m.limit, LEAST_LIMIT) for m in unmet)
@@ -207,8 +207,8 @@ def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
         presence, j = presence_of(project, room.id), judged(room.id)
         if presence is None or j is None:
             continue
-        for m in j.besides.get(j.current_s, ()):
-            if not m.met:
+        for m in j.secondary.get(j.current_s, ()):
+            if not m.passed:
                 rule, advice = BESIDES[m.need]
                 yield Finding(
                     rule, "risk", (room.id, presence.id),

@@ -13,7 +13,7 @@ from vastwatch.geometry import polygons
 ROOMS, SENSORS, LARGEST_M2 = 10, 60, 3000.0
 
 
-def affordable(project: Project) -> bool:
+def judged_by_default(project: Project) -> bool:
     """Whether a building is so small that all of its rooms are judged unasked."""
     small = sum(p.room is not None and p.lights for p in project.presences) <= ROOMS and len(project.sensors) <= SENSORS
     return small and sum(abs(polygons.area(room.outline)) for room in project.rooms) <= LARGEST_M2
@@ -38,7 +38,7 @@ def judge_all(
     project: Project,
     first: str | None = None,
     should_continue: Callable[[], bool] = lambda: True,
-    told: Callable[[Mapping[str, Judgement]], None] = lambda _: None,
+    report_partial: Callable[[Mapping[str, Judgement]], None] = lambda _: None,
 ) -> dict[str, Judgement]:
     """The judgement of every room that can be judged, one room before the others. `told` hears of each what is known so
     far; what is judged when `should_continue` says no is returned."""
@@ -52,5 +52,5 @@ def judge_all(
             continue
         if should_continue():
             out[room] = judged
-            told(dict(out))
+            report_partial(dict(out))
     return out

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.advice.judging.judge import HeldOut, Judgement, held_out, judge, legal_holds
-from vastwatch.advice.judging.met import misfit
+from vastwatch.advice.judging.met import violation
 from vastwatch.advice.judging.parameters import Parameter, makers
 from vastwatch.advice.judging.settings import settings
 from vastwatch.control.lighting import made_by
@@ -67,21 +67,21 @@ def delays(
     tried = every[:MOST_TRIED]
     if not tried:
         return None
-    best, now = project, {p.key: p.place for p in tried}
+    best, now = project, {p.key: p.index for p in tried}
     for k, parameter in enumerate(tried):
         if not should_continue():
             break
         # Set again among those found so far: a row's expression is another once its sibling has been set.
         here = next(p for p in makers(best, room) if p.key == parameter.key)
         seconds = _best_of(best, room, here, should_continue)
-        if seconds != here.values[here.place]:
+        if seconds != here.values[here.index]:
             best = here.set(best, seconds)
         report_progress((k + 1) / (len(tried) + 1))
     after = {p.key: p for p in makers(best, room)}
     changes = tuple(
         Change(p.key, p.name, value, p.values[now[p.key]])
         for p in tried
-        if (value := after[p.key].values[after[p.key].place]) != p.values[now[p.key]]
+        if (value := after[p.key].values[after[p.key].index]) != p.values[now[p.key]]
     )
     judged = judge(best, room)
     held = held_out(best, room, judged.current_s, should_continue=should_continue)
@@ -92,7 +92,7 @@ def delays(
 def _best_of(project: Project, room: str, p: Parameter, should_continue: Callable[[], bool]) -> float:
     """The best of its values: of all in a first look, then on all seeds, with the values beside it until neither
     neighbour is better."""
-    longest, now = legal_holds(project, room)[-1], p.values[p.place]
+    longest, now = legal_holds(project, room)[-1], p.values[p.index]
     # What is set today stands among the values even where it is shorter than any that should be.
     least = min((v for v in p.values if v != now), default=now)
     legal = [v for v in p.values if least <= v <= longest] or [least]
@@ -113,12 +113,12 @@ def _chosen(j: Judgement) -> float:
     most seldom, as of holds: behind a long delay before it a light never comes on, and so never drops."""
     if j.best_s is not None:
         return j.best_s
-    return min(j.legal_s, key=lambda v: (round(misfit(j.needs_at(v)), 2), round(j.figures(v)[2], 3), v))
+    return min(j.legal_s, key=lambda v: (round(violation(j.needs_at(v)), 2), round(j.metrics_at(v)[2], 3), v))
 
 
 def _over(project: Project, room: str, p: Parameter, values: Sequence[float], seeds: Sequence[int]) -> Judgement:
     """A room judged at some values of a parameter in place of holds."""
-    now = p.values[p.place]
+    now = p.values[p.index]
     each = []
     for value in values:
         judged = judge(project if value == now else p.set(project, value), room, seeds=seeds)
@@ -128,7 +128,7 @@ def _over(project: Project, room: str, p: Parameter, values: Sequence[float], se
         return np.stack([getattr(j, name)[:, k] for j, k in each], axis=1)
 
     return replace(
-        each[0][0], holds=np.array(values), drops=columns("drops"), dark_min=columns("dark_min"),
-        idle_h=columns("idle_h"), waves=columns("waves"), trips=columns("trips"), legal_s=tuple(values),
-        current_s=now, unseen_s=frozenset(), besides={v: j.besides[j.current_s] for v, (j, _) in zip(values, each)},
-    ).chosen()  # fmt: skip
+        each[0][0], holds=np.array(values), false_offs=columns("drops"), dark_min=columns("dark_min"),
+        wasted_h=columns("idle_h"), waves=columns("waves"), switch_trips=columns("trips"), legal_s=tuple(values),
+        current_s=now, skipped_s=frozenset(), secondary={v: j.secondary[j.current_s] for v, (j, _) in zip(values, each)},
+    ).with_best_hold()  # fmt: skip

@@ -20,8 +20,8 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.advice.judging.judge import LONGEST_S, Judgement, all_met, bounds, dark_limit_min, judge
-from vastwatch.advice.judging.met import SURE, aside
+from vastwatch.advice.judging.judge import LONGEST_S, Judgement, all_met, count_quantile, dark_limit_min, judge
+from vastwatch.advice.judging.met import SURE, mean_margin
 from vastwatch.advice.judging.parameters import Parameter, parameters
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.curves import AnyConclusionCurve
@@ -51,7 +51,7 @@ SCREENED_SHARE, MOST_SCREENED = 0.75, 3000
 BELIEVED_BELOW = (0.1, 0.02)
 
 
-class Figures(NamedTuple):
+class Metrics(NamedTuple):
     """Of some weeks: drops a week, dark minutes and idle hours a day, on average; between which values the middle nine
     tenths of the seeds lie, dark and idle; what drops and dark are at the most in as many other weeks, with the judge's
     confidence; and whether every need of the room is met in them, as the judge has it."""
@@ -76,8 +76,8 @@ class Point:
     kind: str
     settings: dict[str, str]
     project: Project
-    figures: Figures
-    held_out: Figures | None = None
+    figures: Metrics
+    held_out: Metrics | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,12 +93,12 @@ class Frontier:
     searched: int
 
     @property
-    def best(self) -> list[Point]:
+    def pareto_points(self) -> list[Point]:
         """The frontier itself."""
-        return frontier_of(self.points)
+        return pareto_points(self.points)
 
     @property
-    def chosen(self) -> Point | None:
+    def recommended(self) -> Point | None:
         """Of all that keeps to the brief's limits the one that burns least; None where nothing does."""
         meets = [p for p in self.points if self.meets(p)]
         return min(meets, key=lambda p: (p.figures.idle_h, p.figures.dark_min)) if meets else None
@@ -126,7 +126,7 @@ def table(found: Frontier) -> list[list[str]]:
         "other weeks: dark, min a day",
         "settings",
     ]
-    best = {id(p) for p in found.best}
+    best = {id(p) for p in found.pareto_points}
     rows = []
     for p in found.points:
         f = p.figures
@@ -139,7 +139,7 @@ def table(found: Frontier) -> list[list[str]]:
     return [head, *rows]
 
 
-def frontier_of(points: Sequence[Point]) -> list[Point]:
+def pareto_points(points: Sequence[Point]) -> list[Point]:
     """Those points that none other is at least as good as in both ways and better in one, from the darkest on."""
     out: list[Point] = []
     for p in sorted(points, key=lambda p: (p.figures.idle_h, p.figures.dark_min)):
@@ -148,9 +148,9 @@ def frontier_of(points: Sequence[Point]) -> list[Point]:
     return out
 
 
-def measured(
+def evaluate_room(
     project: Project, room: str, seeds: Sequence[int] | None = None, days: int | None = None
-) -> tuple[Outcomes, Figures]:
+) -> tuple[Outcomes, Metrics]:
     """What a room's light comes to as it is set, over `days` under each seed. Raises ValueError as `lighting`."""
     days = settings().days if days is None else days
     presence = lighting_conclusion(project, room)
@@ -159,10 +159,10 @@ def measured(
     out = together.outcomes(hold)
     record = find(project.rooms, room)
     meets = all_met(tuple(lives), together, hold, needs_of(project, record), record.control == "absence")
-    return out, figures_of(out, days, meets)
+    return out, metrics_of(out, days, meets)
 
 
-def figures_of(o: Outcomes, days: int, meets: bool) -> Figures:
+def metrics_of(o: Outcomes, days: int, meets: bool) -> Metrics:
     """The figures of some lives, of so many days each."""
     dark, idle = o.dark_s / 60.0 / days, o.idle_s / 3600.0 / days
 
@@ -171,9 +171,9 @@ def figures_of(o: Outcomes, days: int, meets: bool) -> Figures:
         return float(low), float(high)
 
     weeks = days / 7.0
-    return Figures(
+    return Metrics(
         float(o.drops.mean()) / weeks, float(dark.mean()), float(idle.mean()), within(dark), within(idle),
-        float(bounds(o.drops[:, None], weeks, SURE)[0]), float(dark.mean() + aside(dark)), meets,
+        float(count_quantile(o.drops[:, None], weeks, SURE)[0]), float(dark.mean() + mean_margin(dark)), meets,
     )  # fmt: skip
 
 
@@ -185,9 +185,9 @@ class Search:
         self.known: dict[tuple[int, ...], Point] = {}
 
     @property
-    def today(self) -> tuple[int, ...]:
+    def current(self) -> tuple[int, ...]:
         """What is set."""
-        return tuple(p.place for p in self.over)
+        return tuple(p.index for p in self.over)
 
     def at(self, places: tuple[int, ...]) -> Point:
         """The point with those settings."""
@@ -195,10 +195,10 @@ class Search:
             project = self.project
             told = {}
             for parameter, k in zip(self.over, places):
-                if k != parameter.place:
+                if k != parameter.index:
                     project = parameter.set(project, parameter.values[k])
                 told[parameter.name] = parameter.words(parameter.values[k])
-            figures = measured(project, self.room, self.seeds, self.days)[1]
+            figures = evaluate_room(project, self.room, self.seeds, self.days)[1]
             name = ", ".join(f"{n} {v}" for n, v in told.items())
             self.known[places] = Point(name, "search", told, project, figures)
         return self.known[places]
@@ -218,7 +218,7 @@ class Search:
         self, evaluations: int, should_continue: Callable[[], bool], report_progress: Callable[[float], None]
     ) -> list[Point]:
         """Search; every point that was lived."""
-        self.at(self.today)
+        self.at(self.current)
         for places in self._promising(round(SCREENED_SHARE * evaluations)):
             if len(self.known) >= evaluations or not should_continue():
                 break
@@ -259,11 +259,11 @@ class Search:
         needed = curve.there.asking & curve.dark
         presence = lighting_conclusion(self.project, self.room).id
         for chosen in itertools.product(*axes):
-            places = list(self.today)
+            places = list(self.current)
             project = self.project
             for k, place in zip(figures, chosen):
                 places[k] = place
-                if place != self.over[k].place:
+                if place != self.over[k].index:
                     project = self.over[k].set(project, self.over[k].values[place])
             lit = (
                 evaluate_with(find(project.presences, presence).expr, curve.given.said, curve.given.chains) & curve.dark
@@ -281,7 +281,7 @@ class Search:
         return [order[k] for k in _evenly(len(order), most)]
 
     def _front(self) -> list[tuple[int, ...]]:
-        best = {id(p) for p in frontier_of(list(self.known.values()))}
+        best = {id(p) for p in pareto_points(list(self.known.values()))}
         front = [places for places, p in self.known.items() if id(p) in best]
         return sorted(front, key=lambda places: self.known[places].figures.dark_min)
 
@@ -327,14 +327,14 @@ def frontier(
     presence = lighting_conclusion(project, room)
     seeds = tuple(settings().chosen_on if seeds is None else seeds)
     needs = needs_of(project, find(project.rooms, room))
-    today = Point("today", "today", _told(project, room), project, measured(project, room, seeds, days)[1])
+    today = Point("today", "today", _told(project, room), project, evaluate_room(project, room, seeds, days)[1])
     points = [today]
     ways = _ways(project, room, presence.expr, needs, all_parameters)
     for k, (name, kind, expr) in enumerate(ways):
         if not should_continue():
             break
         other = put(project, replace(presence, expr=expr))
-        figures = measured(other, room, seeds, days)[1]
+        figures = evaluate_room(other, room, seeds, days)[1]
         points.append(Point(name, kind, _told(other, room), other, figures))
         report_progress((k + 1) / len(ways) * (0.45 if all_parameters else 0.8))
     if hold_of(presence.expr) is not None and should_continue():
@@ -342,7 +342,7 @@ def frontier(
         judged = judge(project, room, should_continue=should_continue)
         best = put(project, replace(presence, expr=with_hold(presence.expr, judged.recommended_s) or presence.expr))
         name = f"recommended, {duration_words(judged.recommended_s)}"
-        points.append(Point(name, "recommended", _told(best, room), best, measured(best, room, seeds, days)[1]))
+        points.append(Point(name, "recommended", _told(best, room), best, evaluate_room(best, room, seeds, days)[1]))
         points = [_as_judged(p, room, judged) for p in points]
     searched = len(points)
     if all_parameters and should_continue():
@@ -369,20 +369,20 @@ def _as_judged(point: Point, room: str, judged: Judgement) -> Point:
 def _held_out(found: Frontier, seeds: Sequence[int], days: int, should_continue: Callable[[], bool]) -> Frontier:
     """The same with what those points come to in other weeks that somebody would set: the frontier, what is set today,
     what is recommended, and what the limits choose."""
-    shown = {id(p) for p in (*found.best, *found.named("today"), *found.named("recommended"))}
-    if found.chosen is not None:
-        shown.add(id(found.chosen))
+    shown = {id(p) for p in (*found.pareto_points, *found.named("today"), *found.named("recommended"))}
+    if found.recommended is not None:
+        shown.add(id(found.recommended))
     points = []
     for p in found.points:
         if id(p) in shown and should_continue():
-            p = dataclasses.replace(p, held_out=measured(p.project, found.room, seeds, days)[1])
+            p = dataclasses.replace(p, held_out=evaluate_room(p.project, found.room, seeds, days)[1])
         points.append(p)
     return dataclasses.replace(found, points=tuple(points))
 
 
 def _told(project: Project, room: str) -> dict[str, str]:
     """What is set, in words."""
-    return {p.name: p.words(p.values[p.place]) for p in parameters(project, room)}
+    return {p.name: p.words(p.values[p.index]) for p in parameters(project, room)}
 
 
 def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bool) -> list[tuple[str, str, Expr]]:

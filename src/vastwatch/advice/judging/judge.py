@@ -14,7 +14,16 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.judging.met import FALSE_STARTS_A_DAY, SURE, WITHIN, Met, aside, beside, looked, misfit
+from vastwatch.advice.judging.met import (
+    FALSE_STARTS_A_DAY,
+    SURE,
+    WITHIN,
+    RequirementCheck,
+    mean_margin,
+    secondary_checks,
+    secondary_outcomes,
+    violation,
+)
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.curves import KNOWN_S
 from vastwatch.advice.simulation.end_to_end import CurveBatch, curve_batch
@@ -121,31 +130,31 @@ class Judgement:
     days: int
     needs: RoomNeeds
     holds: Array
-    drops: Array
+    false_offs: Array
     dark_min: Array
-    idle_h: Array
+    wasted_h: Array
     waves: Array
-    trips: Array
+    switch_trips: Array
     arrivals_per_day: float
     visits_per_day: float
     legal_s: tuple[float, ...]
     current_s: float
     best_s: float | None = None
     # Legal holds that drop far too often, by those longer than they: of these the figures are the longer ones'.
-    unseen_s: frozenset[float] = frozenset()
+    skipped_s: frozenset[float] = frozenset()
     # At each hold that was looked at: the needs that hang little on it.
-    besides: Mapping[float, tuple[Met, ...]] = field(default_factory=dict)
+    secondary: Mapping[float, tuple[RequirementCheck, ...]] = field(default_factory=dict)
     made_by: Makes = "presence"
 
-    def needs_at(self, hold_s: float) -> tuple[Met, ...]:
+    def needs_at(self, hold_s: float) -> tuple[RequirementCheck, ...]:
         """Every need at a hold that is judged; of one that drops far too often, those that tell so. Raises ValueError
         for another."""
-        return self.at(hold_s) + self.besides.get(hold_s, ())
+        return self.checks_at(hold_s) + self.secondary.get(hold_s, ())
 
     @property
-    def misfit(self) -> float:
+    def violation(self) -> float:
         """By how many times the needs are missed at the recommended hold, all together; 0 where they are met."""
-        return misfit(self.needs_at(self.recommended_s))
+        return violation(self.needs_at(self.recommended_s))
 
     @property
     def meets(self) -> bool:
@@ -159,20 +168,20 @@ class Judgement:
 
     def cured_by_some_hold(self, need: str) -> bool:
         """Whether a need is met at any legal hold."""
-        return any(m.met for h in self.legal_s if h in self.besides for m in self.needs_at(h) if m.need == need)
+        return any(m.passed for h in self.legal_s if h in self.secondary for m in self.needs_at(h) if m.need == need)
 
     def meets_at(self, hold_s: float) -> bool:
         """Whether every need is met at a hold; not at one that was not looked at, since it drops far too often."""
-        return hold_s in self.besides and all(m.met for m in self.needs_at(hold_s))
+        return hold_s in self.secondary and all(m.passed for m in self.needs_at(hold_s))
 
-    def at(self, hold_s: float) -> tuple[Met, ...]:
+    def checks_at(self, hold_s: float) -> tuple[RequirementCheck, ...]:
         """The needs that the hold decides, at a legal hold. Raises ValueError for another."""
         return self._needs_at(self.place(hold_s))
 
-    def figures(self, hold_s: float) -> tuple[float, float, float]:
+    def metrics_at(self, hold_s: float) -> tuple[float, float, float]:
         """Drops a week, dark minutes and idle hours a day at a legal hold, over all seeds. Raises ValueError."""
         k = self.place(hold_s)
-        return tuple(float(a[:, k].mean()) for a in (self.drops, self.dark_min, self.idle_h))  # type: ignore[return-value]
+        return tuple(float(a[:, k].mean()) for a in (self.false_offs, self.dark_min, self.wasted_h))  # type: ignore[return-value]
 
     @property
     def weeks(self) -> int:
@@ -183,20 +192,20 @@ class Judgement:
         """Waves a day at a legal hold, over all seeds. Raises ValueError."""
         return float(self.waves[:, self.place(hold_s)].mean())
 
-    def drops_within(self, hold_s: float) -> tuple[float, float]:
+    def false_off_interval(self, hold_s: float) -> tuple[float, float]:
         """Where the drops a week of as many other weeks lie, with confidence WITHIN."""
         k, tail = self.place(hold_s), (1.0 - WITHIN) / 2.0
         return float(self._drops_bound(tail)[k]), float(self._drops_bound(1.0 - tail)[k])
 
     def _drops_bound(self, p: float) -> Array:
-        return bounds(self.drops * (self.days / 7.0), self.days / 7.0, p)
+        return count_quantile(self.false_offs * (self.days / 7.0), self.days / 7.0, p)
 
     @cached_property
     def _spreads(self) -> tuple[tuple[Array, Array], ...]:
         """What other weeks would bring at each hold, low and high: drops a week, dark minutes and idle hours a day."""
         _, dark, idle = self._means
         drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
-        off, burns = aside(self.dark_min), aside(self.idle_h)
+        off, burns = mean_margin(self.dark_min), mean_margin(self.wasted_h)
         return drops, (np.maximum(dark - off, 0.0), dark + off), (np.maximum(idle - burns, 0.0), idle + burns)
 
     @property
@@ -216,33 +225,35 @@ class Judgement:
         least; of those the shortest."""
         if self.best_s is not None:
             return self.best_s
-        looked = [h for h in self.legal_s if h not in self.unseen_s and h in self.besides] or [self.legal_s[-1]]
-        seldom = [h for h in looked if self.at(h)[0].met] or self._as_seldom_as_any(looked)
+        looked = [h for h in self.legal_s if h not in self.skipped_s and h in self.secondary] or [self.legal_s[-1]]
+        seldom = [h for h in looked if self.checks_at(h)[0].passed] or self._as_seldom_as_any(looked)
 
         def missed(h: float) -> int:
-            return sum(not m.met for m in self.needs_at(h) if m.need != "drops_per_week")
+            return sum(not m.passed for m in self.needs_at(h) if m.need != "drops_per_week")
 
-        return min(seldom, key=lambda h: (missed(h), round(self.figures(h)[2], 3), h))
+        return min(seldom, key=lambda h: (missed(h), round(self.metrics_at(h)[2], 3), h))
 
     def _as_seldom_as_any(self, holds: Sequence[float]) -> list[float]:
         """The holds that drop no more often than the one that drops most seldom, but for what the same seeds with both
         may differ by chance."""
-        drops = self.drops[:, [self.place(h) for h in holds]]
+        drops = self.false_offs[:, [self.place(h) for h in holds]]
         more = drops - drops[:, [int(np.argmin(drops.mean(axis=0)))]]
-        return [h for h, m, off in zip(holds, more.mean(axis=0), aside(more)) if m <= off + 1e-9]
+        return [h for h, m, off in zip(holds, more.mean(axis=0), mean_margin(more)) if m <= off + 1e-9]
 
-    def chosen_within_s(self) -> tuple[float, float]:
+    def recommended_interval_s(self) -> tuple[float, float]:
         """Where the recommendation lies in nine of ten resamplings of the seeds."""
         rng = np.random.default_rng(len(self.seeds))
         picks = (rng.integers(0, len(self.seeds), len(self.seeds)) for _ in range(RESAMPLES))
         found = [
-            replace(self, drops=self.drops[p], dark_min=self.dark_min[p], idle_h=self.idle_h[p]).chosen().recommended_s
+            replace(self, false_offs=self.false_offs[p], dark_min=self.dark_min[p], wasted_h=self.wasted_h[p])
+            .with_best_hold()
+            .recommended_s
             for p in picks
         ]
         low, high = np.percentile(found, [5, 95], method="nearest")
         return float(low), float(high)
 
-    def chosen(self) -> Judgement:
+    def with_best_hold(self) -> Judgement:
         """With the shortest legal hold that meets every need as its best."""
         return replace(self, best_s=next(filter(self.meets_at, self.legal_s), None))
 
@@ -256,17 +267,19 @@ class Judgement:
     @cached_property
     def _means(self) -> tuple[Array, Array, Array]:
         """Drops a week, dark minutes and idle hours a day at each hold, over all seeds."""
-        return self.drops.mean(axis=0), self.dark_min.mean(axis=0), self.idle_h.mean(axis=0)
+        return self.false_offs.mean(axis=0), self.dark_min.mean(axis=0), self.wasted_h.mean(axis=0)
 
-    def _needs_at(self, k: int) -> tuple[Met, ...]:
+    def _needs_at(self, k: int) -> tuple[RequirementCheck, ...]:
         (fewest, most), (least, dark), (little, much) = self._spreads
         drops, dark_min, idle_h = self._means
         hold, needs = float(self.holds[k]), self.needs
         return (
-            Met("drops_per_week", float(drops[k]), needs.drops_per_week, float(fewest[k]), float(most[k])),
-            Met("dark_min_per_day", float(dark_min[k]), self.dark_limit_min, float(least[k]), float(dark[k])),
-            Met("idle_h_per_day", float(idle_h[k]), self.idle_limit_h, float(little[k]), float(much[k])),
-            Met("hold_s", hold, needs.hold_max_s, hold, hold),
+            RequirementCheck("drops_per_week", float(drops[k]), needs.drops_per_week, float(fewest[k]), float(most[k])),
+            RequirementCheck(
+                "dark_min_per_day", float(dark_min[k]), self.dark_limit_min, float(least[k]), float(dark[k])
+            ),
+            RequirementCheck("idle_h_per_day", float(idle_h[k]), self.idle_limit_h, float(little[k]), float(much[k])),
+            RequirementCheck("hold_s", hold, needs.hold_max_s, hold, hold),
         )
 
 
@@ -325,8 +338,8 @@ def _judge(
     came: list[float] = []
     visits: list[float] = []
 
-    def besides(hold_s: float) -> tuple[Met, ...]:
-        return beside([looked(*part, hold_s) for part in parts], needs, by_hand)
+    def besides(hold_s: float) -> tuple[RequirementCheck, ...]:
+        return secondary_checks([secondary_outcomes(*part, hold_s) for part in parts], needs, by_hand)
 
     table = np.empty((0, len(holds), 5))
     worth, told = np.ones(len(holds), bool), np.zeros(len(holds), bool)
@@ -358,7 +371,7 @@ def _judge(
         room, seeds[: len(lives)], days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)),
         float(np.mean(visits)), tuple(legal.tolist()), now, None, unseen,
         {h: besides(h) for h in holds.tolist() if h not in unseen}, makes,
-    ).chosen()  # fmt: skip
+    ).with_best_hold()  # fmt: skip
 
 
 def all_met(
@@ -374,8 +387,8 @@ def all_met(
         "", tuple(range(len(weeks))), days, needs, np.array([hold_s]), drops * 7.0, dark, idle, waves, trips, came,
         visits, (hold_s,), hold_s,
     )  # fmt: skip
-    return all(m.met for m in j.at(hold_s)) and all(
-        m.met for m in beside([looked(weeks, batch, hold_s)], needs, by_hand)
+    return all(m.passed for m in j.checks_at(hold_s)) and all(
+        m.passed for m in secondary_checks([secondary_outcomes(weeks, batch, hold_s)], needs, by_hand)
     )
 
 
@@ -406,17 +419,17 @@ def _worth_more(
     drops_per_week: float,
     limits: tuple[float, float],
     days: int,
-    besides: Callable[[int], tuple[Met, ...]],
+    besides: Callable[[int], tuple[RequirementCheck, ...]],
 ) -> NDArray[np.bool_]:
     """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely drops too
     often, or that is longer than one which surely meets every need, more weeks would tell nothing: what is known of it
     stands for them. `limits`: of dark minutes and of idle hours a day; `besides`: the other needs at a hold."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
-    hopeless = bounds(counts, weeks, 1.0 - SETTLED) > drops_per_week
-    dark, idle = (rows[:, :, k].mean(axis=0) + aside(rows[:, :, k], SETTLED) for k in (1, 2))
-    fine = (bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= limits[0]) & (idle <= limits[1])
+    hopeless = count_quantile(counts, weeks, 1.0 - SETTLED) > drops_per_week
+    dark, idle = (rows[:, :, k].mean(axis=0) + mean_margin(rows[:, :, k], SETTLED) for k in (1, 2))
+    fine = (count_quantile(counts, weeks, SETTLED) <= drops_per_week) & (dark <= limits[0]) & (idle <= limits[1])
     # The next may miss what the first one misses besides: so many are asked, each takes a look at all lives.
-    first = next((n for n in np.flatnonzero(fine)[:FINE] if all(m.met for m in besides(n))), len(hopeless))
+    first = next((n for n in np.flatnonzero(fine)[:FINE] if all(m.passed for m in besides(n))), len(hopeless))
     return ~(hopeless | (np.arange(len(hopeless)) > first))
 
 
@@ -446,7 +459,7 @@ def _of(together: CurveBatch, hold_s: float, days: int) -> Array:
     return np.asarray(np.array(together.outcomes(hold_s)).T / IN_UNITS / days)
 
 
-def bounds(counts: Array, weeks: float, p: float) -> Array:
+def count_quantile(counts: Array, weeks: float, p: float) -> Array:
     """The p-quantile of the drops a week in as many weeks again as `counts` were counted in, (seeds, holds) in `weeks`
     each; (holds,).
 

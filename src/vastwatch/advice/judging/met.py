@@ -37,7 +37,7 @@ LEAST_LIMIT = 0.01
 
 
 @dataclass(frozen=True)
-class Met:
+class RequirementCheck:
     """One need of a room: what it came to, the most it may be, and what other weeks would bring, [low, high]."""
 
     need: str
@@ -47,7 +47,7 @@ class Met:
     high: float
 
     @property
-    def met(self) -> bool:
+    def passed(self) -> bool:
         """Whether other weeks meet it, with confidence SURE."""
         return self.high <= self.limit + 1e-9
 
@@ -73,7 +73,7 @@ NOT_AT_ALL = {
 }
 
 
-def in_words(it: Met) -> str:
+def in_words(it: RequirementCheck) -> str:
     """A need, its figure, and the most that it may be: `3.2 drops a week, 1 allowed`. Where it is met in the weeks that
     were lived and yet not surely in others: `0.2 drops a week, in others perhaps 0.4, 0.25 allowed`."""
     said = IN_WORDS[it.need].format(figure(it.value) if it.need != "hold_s" else f"{it.value:.0f}")
@@ -84,9 +84,9 @@ def in_words(it: Met) -> str:
     return f"{said}, limit {it.limit:.3g}"
 
 
-def misfit(needs: Iterable[Met]) -> float:
+def violation(needs: Iterable[RequirementCheck]) -> float:
     """By how many times some needs are missed, all together; 0 where all are met."""
-    return sum(max(m.high / max(m.limit, LEAST_LIMIT) - 1.0, 0.0) for m in needs if not m.met)
+    return sum(max(m.high / max(m.limit, LEAST_LIMIT) - 1.0, 0.0) for m in needs if not m.passed)
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,7 +97,7 @@ class Waits:
     by_life: Array
 
 
-class Looked(NamedTuple):
+class SecondaryOutcomes(NamedTuple):
     """What some lives come to besides: by life, how often a day light came on for nobody, and how many minutes a day it
     burnt over sleepers; and how long who came into the dark waited for light, and who came in until they were noticed.
     """
@@ -120,17 +120,17 @@ class _Laid(NamedTuple):
 
 
 @memoised
-def _laid(lives: tuple[RoomReplicate, ...]) -> _Laid:
-    step = replicate_step_s(lives[0].dark)
-    begins = np.repeat(step * np.arange(len(lives)), [len(x.visits.came) for x in lives])
-    since = np.concatenate([x.visits.came for x in lives]) + begins
-    until = np.concatenate([x.visits.left for x in lives]) + begins
-    start = concatenate(tuple(x.start for x in lives))
+def _laid(replicates: tuple[RoomReplicate, ...]) -> _Laid:
+    step = replicate_step_s(replicates[0].dark)
+    begins = np.repeat(step * np.arange(len(replicates)), [len(x.visits.came) for x in replicates])
+    since = np.concatenate([x.visits.came for x in replicates]) + begins
+    until = np.concatenate([x.visits.left for x in replicates]) + begins
+    start = concatenate(tuple(x.start for x in replicates))
     rises = np.append(start.rises, np.inf)
     noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
     waits = _waits(np.minimum(noticed, until) - since, replicate_of(since, step), NOTICED)
-    people = laid_there(tuple(x.there for x in lives))
-    asleep, dark = (concatenate(column) for column in zip(*((x.asleep, x.dark) for x in lives)))
+    people = laid_there(tuple(x.there for x in replicates))
+    asleep, dark = (concatenate(column) for column in zip(*((x.asleep, x.dark) for x in replicates)))
     came, asked_until = comers(people, dark)
     # Whoever is there from the beginning of a life has not come.
     later = came > step * replicate_of(came, step)
@@ -138,15 +138,17 @@ def _laid(lives: tuple[RoomReplicate, ...]) -> _Laid:
 
 
 @memoised
-def looked(lives: tuple[RoomReplicate, ...], together: CurveBatch, hold_s: float) -> Looked:
+def secondary_outcomes(replicates: tuple[RoomReplicate, ...], together: CurveBatch, hold_s: float) -> SecondaryOutcomes:
     """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
     # Loaded where lives are looked at: the compiler takes a moment.
     from vastwatch.loops.outcomes import besides
 
-    days, laid, step = lives[0].days, _laid(lives), replicate_step_s(lives[0].dark)
+    days, laid, step = replicates[0].days, _laid(replicates), replicate_step_s(replicates[0].dark)
     rows = together.light(hold_s).intervals
-    by_life, waited, of = besides(rows, laid.awake, laid.asleep, laid.came, laid.until, step, len(lives))
-    return Looked(by_life[:, 0] / days, by_life[:, 1] / 60.0 / days, _waits(waited, of, FIRST_LIGHTS), laid.noticed)
+    by_life, waited, of = besides(rows, laid.awake, laid.asleep, laid.came, laid.until, step, len(replicates))
+    return SecondaryOutcomes(
+        by_life[:, 0] / days, by_life[:, 1] / 60.0 / days, _waits(waited, of, FIRST_LIGHTS), laid.noticed
+    )
 
 
 def _waits(values: Array, life: NDArray[np.int64], share: float) -> Waits:
@@ -156,7 +158,9 @@ def _waits(values: Array, life: NDArray[np.int64], share: float) -> Waits:
     return Waits(values, quantiles(values, life, share))
 
 
-def beside(found: Sequence[Looked], needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:
+def secondary_checks(
+    found: Sequence[SecondaryOutcomes], needs: RoomNeeds, by_hand: bool
+) -> tuple[RequirementCheck, ...]:
     """The needs that are looked at besides drops, dark and the hold, of what some lives come to."""
     out = [
         _met("false_starts_per_day", np.concatenate([x.starts for x in found]), FALSE_STARTS_A_DAY),
@@ -172,7 +176,7 @@ def beside(found: Sequence[Looked], needs: RoomNeeds, by_hand: bool) -> tuple[Me
     return tuple(out)
 
 
-def aside(values: Array, sure: float = SURE) -> Array:
+def mean_margin(values: Array, sure: float = SURE) -> Array:
     """How far the means of as many other values may lie from those of these, (values, columns) or (values,), with a
     confidence, by default SURE."""
     n = len(values)
@@ -181,21 +185,21 @@ def aside(values: Array, sure: float = SURE) -> Array:
     return student_quantile(sure, n - 1) * values.std(axis=0, ddof=1) * math.sqrt(2.0 / n)
 
 
-def _met(need: str, values: Array, limit: float) -> Met:
-    value, off = float(values.mean()), float(aside(values))
-    return Met(need, value, limit, max(value - off, 0.0), value + off)
+def _met(need: str, values: Array, limit: float) -> RequirementCheck:
+    value, off = float(values.mean()), float(mean_margin(values))
+    return RequirementCheck(need, value, limit, max(value - off, 0.0), value + off)
 
 
 @memoised
-def _notice(found: tuple[Waits, ...], notice_s: float) -> Met:
+def _notice(found: tuple[Waits, ...], notice_s: float) -> RequirementCheck:
     return _quantile("notice_s", found, NOTICED, notice_s + STEP_S)
 
 
-def _quantile(need: str, found: Sequence[Waits], share: float, limit: float) -> Met:
+def _quantile(need: str, found: Sequence[Waits], share: float, limit: float) -> RequirementCheck:
     """A quantile of all, and how far it varies between the seeds."""
     every = np.concatenate([x.every for x in found])
     if len(every) == 0:
-        return Met(need, 0.0, limit, 0.0, 0.0)
+        return RequirementCheck(need, 0.0, limit, 0.0, 0.0)
     value = float(np.quantile(every, share))
-    apart = float(aside(np.concatenate([x.by_life for x in found])))
-    return Met(need, value, limit, max(value - apart, 0.0), value + apart)
+    apart = float(mean_margin(np.concatenate([x.by_life for x in found])))
+    return RequirementCheck(need, value, limit, max(value - apart, 0.0), value + apart)

@@ -45,7 +45,7 @@ class Parameter:
     key: str
     name: str
     values: tuple[float, ...]
-    place: int
+    index: int
     figure: bool
     words: Callable[[float], str]
     set: Callable[[Project, float], Project]

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.advice.judging.frontier import Figures, measured
+from vastwatch.advice.judging.frontier import Metrics, evaluate_room
 from vastwatch.advice.judging.parameters import Parameter, parameters
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.weeks import lighting_conclusion
@@ -48,20 +48,23 @@ class Effect(NamedTuple):
         if not self.matters:
             return f"{self.name}, now {self.now}: one step either way makes no significant difference."
         taken = [s for s in (self.less, self.more) if s is not None]
-        steps = [f"{value}: {change(dark)} min dark, {change(idle)} h lit while empty" for value, dark, idle in taken]
+        steps = [
+            f"{value}: {signed_change(dark)} min dark, {signed_change(idle)} h lit while empty"
+            for value, dark, idle in taken
+        ]
         return f"{self.name}, now {self.now}: {'; '.join(steps)}."
 
 
-def change(x: float) -> str:
+def signed_change(x: float) -> str:
     """By how much, with its sign; nought for what rounds to it."""
     return f"{x:+.2f}" if abs(x) >= 0.005 else "0"
 
 
-class Otherwise(NamedTuple):
+class StressScenario(NamedTuple):
     """The same setting when things are otherwise: what is, and what it then comes to."""
 
     name: str
-    figures: Figures
+    figures: Metrics
 
 
 def effects(
@@ -75,14 +78,14 @@ def effects(
     """What a step of each parameter changes, those first that change most. Raises ValueError as `lighting`."""
     days = settings().days if days is None else days
     seeds = tuple(settings().chosen_on[:SEEDS] if seeds is None else seeds)
-    now = measured(project, room, seeds, days)[1]
+    now = evaluate_room(project, room, seeds, days)[1]
     found = []
     every = parameters(project, room)
     for n, p in enumerate(every):
         if not should_continue():
             break
-        steps = [_step(project, room, p, p.place + way, now, seeds, days) for way in (-1, 1)]
-        found.append(Effect(p.name, p.words(p.values[p.place]), *steps))
+        steps = [_step(project, room, p, p.index + way, now, seeds, days) for way in (-1, 1)]
+        found.append(Effect(p.name, p.words(p.values[p.index]), *steps))
         report_progress((n + 1) / len(every))
     return sorted(found, key=_weight, reverse=True)
 
@@ -93,22 +96,22 @@ def _weight(e: Effect) -> float:
 
 
 def _step(
-    project: Project, room: str, p: Parameter, place: int, now: Figures, seeds: tuple[int, ...], days: int
+    project: Project, room: str, p: Parameter, place: int, now: Metrics, seeds: tuple[int, ...], days: int
 ) -> tuple[str, float, float] | None:
     if not 0 <= place < len(p.values):
         return None
-    f = measured(p.set(project, p.values[place]), room, seeds, days)[1]
+    f = evaluate_room(p.set(project, p.values[place]), room, seeds, days)[1]
     return p.words(p.values[place]), f.dark_min - now.dark_min, f.idle_h - now.idle_h
 
 
-def otherwise(
+def stress_scenarios(
     project: Project,
     room: str,
     seeds: Sequence[int] | None = None,
     days: int | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
-) -> list[Otherwise]:
+) -> list[StressScenario]:
     """The same setting as things are, and when they are otherwise. Raises ValueError as `lighting`."""
     days = settings().days if days is None else days
     seeds = tuple(settings().chosen_on[:SEEDS] if seeds is None else seeds)
@@ -117,7 +120,7 @@ def otherwise(
     for n, (name, other) in enumerate(every):
         if not should_continue():
             break
-        out.append(Otherwise(name, measured(other, room, seeds, days)[1]))
+        out.append(StressScenario(name, evaluate_room(other, room, seeds, days)[1]))
         report_progress((n + 1) / len(every))
     return out
 

@@ -63,7 +63,7 @@ class TimingCurve:
     exact: Curve
     limit_per_week: float
     judged: Judgement | None = None
-    held: HeldOut | None = None
+    held_out: HeldOut | None = None
     delays: Delays | None = None
 
     def at(self, hold: float) -> tuple[float, float, float]:
@@ -75,8 +75,8 @@ class TimingCurve:
         """Drops a week, dark minutes and idle hours a day with a hold: the judge's, of all its weeks, where it has
         judged that hold, else those of the curve's own days."""
         j = self.judged
-        if j is not None and hold in j.besides:
-            return j.figures(hold)
+        if j is not None and hold in j.secondary:
+            return j.metrics_at(hold)
         drops, dark, idle = self.at(hold)
         return drops * 7.0, dark, idle
 
@@ -132,20 +132,20 @@ def _until_hopeless(exact: AnyConclusionCurve, holds: Array, days: int) -> list[
     return out[::-1]
 
 
-def settled(
+def with_judgement(
     project: Project, curve: TimingCurve, judged: Judgement, held: HeldOut, instead: Delays | None = None
 ) -> TimingCurve:
     """A curve with the recommendation of the judge, what weeks that were not used to choose gave with it, and why;
     `instead`: what to set where the hold has no effect."""
     curve = replace(
-        curve, recommended_s=judged.recommended_s, interval_s=judged.chosen_within_s(),
-        meets_brief=judged.best_s is not None, judged=judged, held=held, delays=instead,
+        curve, recommended_s=judged.recommended_s, interval_s=judged.recommended_interval_s(),
+        meets_brief=judged.best_s is not None, judged=judged, held_out=held, delays=instead,
     )  # fmt: skip
     by_hold = judged.made_by == "presence"
     return replace(curve, reason=_reason(project, curve, judged, held) if by_hold else _reason_instead(curve, judged))
 
 
-def tuned(
+def tune(
     project: Project,
     room: str,
     days: int | None = None,
@@ -162,7 +162,7 @@ def tuned(
     held = held_out(project, room, judged.recommended_s, settings().days, None, should_continue)
     rest = delays(project, room, should_continue, lambda s: report_progress(share + (1.0 - share) * s))
     report_progress(1.0)
-    return settled(project, curve, judged, held, rest)
+    return with_judgement(project, curve, judged, held, rest)
 
 
 # Why no hold is recommended where the light asks nothing of what is concluded of its room.
@@ -175,16 +175,16 @@ MADE_BY = {
 def _reason_instead(c: TimingCurve, j: Judgement) -> str:
     """What is recommended where the hold has no effect."""
     parts = [MADE_BY[j.made_by]]
-    drops, dark, idle = j.figures(j.current_s)
+    drops, dark, idle = j.metrics_at(j.current_s)
     now = (
         f"{figure(drops)} false-offs a week, {figure(dark)} min a day in the dark and {figure(idle)} h lit while empty"
     )
     d = c.delays
     if d is None:
         parts.append(f"Nothing they use has a delay to set. Now: {now}.")
-        missed = [m for m in j.needs_at(j.current_s) if not m.met]
+        missed = [m for m in j.needs_at(j.current_s) if not m.passed]
     else:
-        drops, dark, idle = d.judged.figures(d.judged.current_s)
+        drops, dark, idle = d.judged.metrics_at(d.judged.current_s)
         then = (
             f"{figure(drops)} false-offs a week in {d.judged.weeks} simulated weeks, "
             f"{figure(d.held.drops_per_week)} in {d.held.weeks} other weeks, {figure(dark)} min a day in the dark "
@@ -198,7 +198,7 @@ def _reason_instead(c: TimingCurve, j: Judgement) -> str:
             parts.append(f"Set {set_to}: {then}{whole}. Now: {now}.")
         else:
             parts.append(f"Its delays are best as they are: {then}{whole}.")
-        missed = [m for m in d.judged.needs_at(d.judged.current_s) if not m.met]
+        missed = [m for m in d.judged.needs_at(d.judged.current_s) if not m.passed]
     if missed:
         parts.append(f"Not fixed by any delay: {'; '.join(map(in_words, missed))}.")
     return " ".join(parts)
@@ -206,7 +206,7 @@ def _reason_instead(c: TimingCurve, j: Judgement) -> str:
 
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
     limit, best = false_off_limit_words(c.limit_per_week), duration_words(c.recommended_s)
-    drops, dark, idle = j.figures(c.recommended_s)
+    drops, dark, idle = j.metrics_at(c.recommended_s)
     checked = f"{figure(held.drops_per_week)} in {held.weeks} other weeks"
     parts = []
     if c.meets_brief:
@@ -214,7 +214,7 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
             f"{best} is the shortest hold time that meets the brief's limit of {limit}, also in other weeks: "
             f"{figure(drops)} a week in {j.weeks} simulated weeks, {checked}; {figure(idle)} h a day lit while empty."
         )
-    elif not j.at(c.recommended_s)[0].met:
+    elif not j.checks_at(c.recommended_s)[0].passed:
         longest = duration_words(j.legal_s[-1])
         parts.append(
             f"No hold time up to the {longest} allowed by the brief reliably meets its limit of {limit}; {best} "
@@ -227,7 +227,7 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
             f"No hold time up to the {longest} allowed by the brief meets every need; {best} fails on fewest, with "
             f"{figure(drops)} false-offs a week ({checked}) and {figure(idle)} h a day lit while empty."
         )
-    missed = [m for m in j.needs_at(c.recommended_s) if not m.met and m.need != "hold_s"]
+    missed = [m for m in j.needs_at(c.recommended_s) if not m.passed and m.need != "hold_s"]
     uncured = [m for m in missed if not j.cured_by_some_hold(m.need)]
     by_others = [m for m in missed if m not in uncured]
     if by_others:
@@ -237,7 +237,7 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
     if uncured and (len(uncured) > 1 or uncured[0].need != "drops_per_week"):
         parts.append(f"Not fixed by any hold time: {'; '.join(map(in_words, uncured))}.")
     if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
-        now = j.figures(c.current_s)
+        now = j.metrics_at(c.current_s)
         parts.append(
             f"Now, at {duration_words(c.current_s)}: {figure(now[0])} false-offs a week, {figure(now[1])} min a day in "
             f"the dark and {figure(now[2])} h lit while empty."

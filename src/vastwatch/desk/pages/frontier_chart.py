@@ -76,7 +76,7 @@ class Placed:
 
 def _shown(found: Frontier) -> list[Point]:
     """All but what a search lived through and left behind."""
-    best = {id(p) for p in found.best}
+    best = {id(p) for p in found.pareto_points}
     return [p for p in found.points if p.kind != "search" or id(p) in best]
 
 
@@ -171,7 +171,7 @@ def _lines(p: QPainter, t: Theme, placed: Placed, k: float) -> list[QRectF]:
         along.sort(key=lambda c: c.x())
         p.setPen(QPen(t.soft, 1.6 * k))
         p.drawPolyline(QPolygonF(along))
-    best = [placed.at(x) for x in placed.found.best]
+    best = [placed.at(x) for x in placed.found.pareto_points]
     if len(best) > 1:
         p.setPen(QPen(t.ink, 2.6 * k, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
         p.drawPolyline(QPolygonF(best))

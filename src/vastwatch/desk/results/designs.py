@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from vastwatch.advice.judging.compared import RoomCompared, compared
+from vastwatch.advice.judging.compared import RoomComparison, compare
 from vastwatch.advice.judging.settings import settings
 from vastwatch.design.project import Project, Variant
 from vastwatch.design.variants import with_design_of
@@ -20,7 +20,7 @@ class Designs(NamedTuple):
     """A variant of the design, then the design, simulated with the same people: every room of both in so many weeks,
     and one week of each."""
 
-    rooms: list[RoomCompared]
+    rooms: list[RoomComparison]
     weeks: int
     pair: tuple[Rehearsal, Rehearsal]
 
@@ -32,10 +32,10 @@ def _designs(task: Task, project: Project, variant: Variant, seed: int) -> Desig
     seeds = settings().chosen_on[:COMPARED_SEEDS]
     weeks = len(seeds) * settings().days // 7
 
-    def show(rooms: list[RoomCompared]) -> None:
+    def show(rooms: list[RoomComparison]) -> None:
         task.show(Designs(rooms, weeks, pair))
 
-    rooms = compared(
+    rooms = compare(
         other, project, seeds, should_continue=task.should_continue, report_progress=task.report_progress, show=show
     )
     return Designs(rooms, weeks, pair)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, QTimer
 
-from vastwatch.advice.judging.all_rooms import affordable, judge_all
+from vastwatch.advice.judging.all_rooms import judge_all, judged_by_default
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.design.project import Project
 from vastwatch.desk.results.adviser import OPTIONS
@@ -27,7 +27,7 @@ def _judge_all(task: Task, project: Project, results: Results) -> dict[str, Judg
 
 def _of_house(results: Results, _: object) -> tuple[Project, Results] | None:
     project = results.document.project
-    return (project, results) if affordable(project) else None
+    return (project, results) if judged_by_default(project) else None
 
 
 HOUSE_JUDGED = Kind("judgements", _of_house, _judge_all, judging=True, idle=True)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from vastwatch.advice.judging.frontier import Frontier, frontier
-from vastwatch.advice.judging.robust import Effect, Otherwise, effects, otherwise
+from vastwatch.advice.judging.robust import Effect, StressScenario, effects, stress_scenarios
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.judging.timing import TimingCurve, cached_curve, tuned
+from vastwatch.advice.judging.timing import TimingCurve, cached_curve, tune
 from vastwatch.design.project import Project
 from vastwatch.desk.results.derived import Task
 from vastwatch.desk.results.registry import SEED, Kind, Results
@@ -24,7 +24,7 @@ class Matters(NamedTuple):
     """What a step of each setting changes in a room, and what the same setting comes to when things are otherwise."""
 
     steps: list[Effect]
-    others: list[Otherwise]
+    others: list[StressScenario]
 
 
 def _of_room(results: Results, _: object) -> tuple[Project, str] | None:
@@ -37,7 +37,7 @@ def _curve(task: Task, project: Project, room: str) -> TimingCurve:
 
 
 def _settled(task: Task, project: Project, room: str) -> TimingCurve:
-    return tuned(project, room, settings().days, SEED, task.should_continue, task.report_progress)
+    return tune(project, room, settings().days, SEED, task.should_continue, task.report_progress)
 
 
 def _frontier(task: Task, project: Project, room: str) -> Frontier:
@@ -53,7 +53,7 @@ def _matters(task: Task, project: Project, room: str) -> Matters:
         project, room, seeds, should_continue=task.should_continue,
         report_progress=lambda share: task.report_progress(0.6 * share),
     )  # fmt: skip
-    others = otherwise(
+    others = stress_scenarios(
         project, room, seeds, should_continue=task.should_continue,
         report_progress=lambda share: task.report_progress(0.6 + 0.4 * share),
     )  # fmt: skip

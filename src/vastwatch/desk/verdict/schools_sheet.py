@@ -97,7 +97,7 @@ class SchoolsSheet(QDialog):
         if j is None or school.project is None:
             return
         hold = j.recommended_s
-        drops, dark, idle = j.figures(hold)
+        drops, dark, idle = j.metrics_at(hold)
         price = f"{school.price:g} {self.currency}".strip()
         cells = (
             price,

@@ -184,7 +184,7 @@ class Verdict(QWidget):
             assert room is not None and r is not None
             needs = needs_of(project, room)
             judged = self.results.judged.get(room_id or "")
-            unmet = set() if judged is None else {m.need for m in judged.needs_at(judged.current_s) if not m.met}
+            unmet = set() if judged is None else {m.need for m in judged.needs_at(judged.current_s) if not m.passed}
             waves = self.tr("{:.1f} waves").format(scores.waves) if scores.waves >= 0.05 else ""
             # The judge decides what is wrong, once it has been asked; until then this one week does.
             often = (

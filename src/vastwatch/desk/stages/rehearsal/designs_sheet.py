@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.advice.judging.compared import RoomCompared, hardware_price
+from vastwatch.advice.judging.compared import RoomComparison, hardware_price
 from vastwatch.design import variants
 from vastwatch.design.project import Project, Variant, find
 from vastwatch.desk.pages.plan_sheet import picture, state_for
@@ -258,7 +258,7 @@ class DesignsSheet(QDialog):
             self.table.selectRow(rooms.index(room) if room in rooms else 0)
         self._show_day(not derived.busy)
 
-    def _words(self, r: RoomCompared) -> tuple[str, ...]:
+    def _words(self, r: RoomComparison) -> tuple[str, ...]:
         name = find(self.document.project.rooms, r.room).name if r.room else self.tr("All rooms")
         if r.drops_per_week is None or r.dark_min is None or r.idle_h is None:
             return name, "", "", "", self.tr("automatic in only one of them")
@@ -268,7 +268,11 @@ class DesignsSheet(QDialog):
         if all(d.first == d.second for d, _, _ in each):
             return name, *figures, self.tr("the same in both")
         less, more = self.tr("less {}"), self.tr("more {}")
-        sure = [(less if d.high < 0 else more).format(word) for d, n, word in each if d.sure and round(d.difference, n)]
+        sure = [
+            (less if d.high < 0 else more).format(word)
+            for d, n, word in each
+            if d.significant and round(d.difference, n)
+        ]
         return name, *figures, capital(", ".join(sure)) if sure else self.tr("no clear difference")
 
     def _room(self) -> str | None:

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.advice.judging.frontier import Frontier, Point
-from vastwatch.advice.judging.robust import change
+from vastwatch.advice.judging.robust import signed_change
 from vastwatch.desk.pages.frontier_chart import Placed, paint, save
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import FRONTIER, MATTERS
@@ -153,7 +153,7 @@ class FrontierSheet(QDialog):
         for e in steps:
             for k, step in enumerate(x for x in (e.less, e.more) if x is not None):
                 named = (e.name, e.now) if k == 0 else ("", "")
-                rows.append(self._row((*named, step[0], change(step[1]), change(step[2]))))
+                rows.append(self._row((*named, step[0], signed_change(step[1]), signed_change(step[2]))))
         more = [self._row((self.tr("stress scenario"), self.tr("false-offs a week"), "", self.tr("dark, min a day"),
                            self.tr("lit while empty, h a day")), "th")]  # fmt: skip
         for o in others:
