@@ -12,8 +12,8 @@ from samples import device, make_room, shelf_at
 from vastwatch.advice.adviser.choose import choose
 from vastwatch.advice.adviser.remedies import mount_points, remedies
 from vastwatch.advice.checks.findings import Finding, findings, spot_wait_s, walked
-from vastwatch.advice.detection.silences import hours_per_drop
-from vastwatch.advice.detection.watching import watches_at
+from vastwatch.advice.detection.silences import hours_per_false_off
+from vastwatch.advice.detection.watching import spot_detections
 from vastwatch.advice.judging.judge import held_out, legal_holds, settable_holds
 from vastwatch.advice.judging.timing import _knee, curve_of, timing_curve
 from vastwatch.advice.simulation.curves import curves
@@ -262,8 +262,8 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.placed[1].id, spot))
     assert best.hold_s >= 30
     wanted = hours_between_false_offs(demo, spot)
-    watches = watches_at(best.project, [best.placed[1].id], spot)
-    assert hours_per_drop(watches, best.hold_s, spot.activity) >= wanted or best.hold_s == 30
+    watches = spot_detections(best.project, [best.placed[1].id], spot)
+    assert hours_per_false_off(watches, best.hold_s, spot.activity) >= wanted or best.hold_s == 30
     pir = next(o for o in options if o.device.id == "pir-ceiling-6")
     assert pir.hold_s > 5 * best.hold_s
     assert "so a hold time of" in pir.reason

@@ -14,7 +14,7 @@ from vastwatch.advice.adviser.offers import Offers, offers
 from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.detection.ways import noticed_within, rates_on, ways_into
+from vastwatch.advice.detection.ways import entry_paths, path_rates, share_within
 from vastwatch.advice.hardware.bill import BUTTON_PRICE, HUB_PRICE, bill_of_materials, lamps_by_hand_alone
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import judge, legal_holds
@@ -185,29 +185,29 @@ def test_a_wiring_that_no_module_fits_is_said_and_not_priced(room):
 
 
 def test_ways_are_those_of_the_week_from_the_door_on(demo):
-    ways = ways_into(demo, "shop")
-    assert ways.many and ways.weight.sum() == pytest.approx(1.0)
+    ways = entry_paths(demo, "shop")
+    assert ways.count and ways.weight.sum() == pytest.approx(1.0)
     assert ways.since_s.max() <= 12.0 + 0.1
-    for k in range(ways.many):
+    for k in range(ways.count):
         mine = ways.since_s[ways.way == k]
         assert mine[0] == 0.0 and (np.diff(mine) > 0).all()
-    assert ways_into(replace(demo, people=()), "shop").many == 0
+    assert entry_paths(replace(demo, people=()), "shop").count == 0
 
 
 def test_the_share_noticed_is_what_walking_it_many_times_gives(demo):
     """By the definition: each way walked again and again, a look at each sample of it."""
-    ways = ways_into(demo, "shop")
+    ways = entry_paths(demo, "shop")
     mounted = mount(demo, find(demo.sensors, "pir-shop"))
-    rates = rates_on(mounted, ways)
+    rates = path_rates(mounted, ways)
     rng, hit, many = np.random.default_rng(3), 0.0, 400
-    for k in range(ways.many):
+    for k in range(ways.count):
         mine = np.flatnonzero((ways.way == k) & (ways.since_s <= 2.0 - mounted.device.latency.typical_s))
         step = 0.05 / 1.1
         step = float(np.diff(ways.since_s[ways.way == k])[0]) if (ways.way == k).sum() > 1 else step
         seen = (rng.random((many, len(mine))) < -np.expm1(-rates[mine] * step)).any(axis=1)
         hit += ways.weight[k] * seen.mean()
-    assert noticed_within(ways, [(mounted, rates)], 2.0) == pytest.approx(hit, abs=0.03)
-    assert noticed_within(ways, [], 5.0) == 0.0
+    assert share_within(ways, [(mounted, rates)], 2.0) == pytest.approx(hit, abs=0.03)
+    assert share_within(ways, [], 5.0) == 0.0
 
 
 # -- needs besides -------------------------------------------------------------------------------------------------

@@ -10,9 +10,9 @@ from msgspec.structs import replace
 
 from samples import device, make_room
 from vastwatch.advice.detection import silences
-from vastwatch.advice.detection.silences import Watch, hold_for, hours_per_drop
-from vastwatch.advice.detection.trial import stay
-from vastwatch.advice.detection.watching import watches_at
+from vastwatch.advice.detection.silences import SpotDetection, hold_for, hours_per_false_off
+from vastwatch.advice.detection.trial import run_stay_trial
+from vastwatch.advice.detection.watching import spot_detections
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import Hold, Report
 from vastwatch.design.project import put
@@ -22,13 +22,13 @@ from vastwatch.sensing.figures import MINOR_MOTION
 ECHO = Fading(10.0, 3, 5)
 
 
-def every(wait: float, activity: str) -> tuple[Watch, ...]:
+def every(wait: float, activity: str) -> tuple[SpotDetection, ...]:
     """Whoever is noticed so often on average: of their movements, and what is more than those at rest."""
     rate = MINOR_MOTION[activity].rate
-    return (Watch(min(1 / (wait * rate), 1.0), max(1 / wait - rate, 0.0)),)
+    return (SpotDetection(min(1 / (wait * rate), 1.0), max(1 / wait - rate, 0.0)),)
 
 
-def lived(watches: tuple[Watch, ...], hold: float, activity: str, end: float, rng) -> tuple[float, int]:
+def lived(watches: tuple[SpotDetection, ...], hold: float, activity: str, end: float, rng) -> tuple[float, int]:
     """Hours in the light per drop over a time, and how many drops: every movement and notice drawn, every report
     covering its own hold and that of the light."""
     moves = MINOR_MOTION[activity]
@@ -69,70 +69,73 @@ def test_movements_alone(activity):
             if long.sum() < 2000:
                 continue
             hours = np.minimum(noticed, hold).sum() / long.sum() / 3600
-            watches = (Watch(chance, 0.0),)
-            assert hours_per_drop(watches, hold, activity) == pytest.approx(hours, rel=0.05)
-            assert hold_for(watches, hours_per_drop(watches, hold, activity), activity) == pytest.approx(hold, rel=1e-3)
+            watches = (SpotDetection(chance, 0.0),)
+            assert hours_per_false_off(watches, hold, activity) == pytest.approx(hours, rel=0.05)
+            assert hold_for(watches, hours_per_false_off(watches, hold, activity), activity) == pytest.approx(
+                hold, rel=1e-3
+            )
 
 
 @pytest.mark.parametrize(
     ("watches", "hold", "activity"),
     [
-        ((Watch(0.5, 0.0, 10.0),), 120.0, "desk"),
-        ((Watch(0.5, 0.01),), 120.0, "desk"),
-        ((Watch(0.3, 0.0, 20.0), Watch(0.3, 0.0, 20.0)), 120.0, "reading"),
-        ((Watch(0.0, 0.0, 0.0, ECHO, 1.0),), 60.0, "desk"),
-        ((Watch(0.0, 0.0, 0.0, ECHO, 1.2),), 300.0, "desk"),
-        ((Watch(0.0, 0.0, 15.0, ECHO, 0.9),), 60.0, "desk"),
-        ((Watch(0.1, 0.0, 5.0, ECHO, 1.1),), 60.0, "reading"),
-        ((Watch(0.3, 0.0, 20.0), Watch(0.2, 0.0, 5.0, ECHO, 1.1)), 90.0, "reading"),
-        ((Watch(0.2, 0.004, 5.0, ECHO, 1.3), Watch(0.0, 0.0, 5.0, ECHO, 1.0)), 100.0, "film"),
+        ((SpotDetection(0.5, 0.0, 10.0),), 120.0, "desk"),
+        ((SpotDetection(0.5, 0.01),), 120.0, "desk"),
+        ((SpotDetection(0.3, 0.0, 20.0), SpotDetection(0.3, 0.0, 20.0)), 120.0, "reading"),
+        ((SpotDetection(0.0, 0.0, 0.0, ECHO, 1.0),), 60.0, "desk"),
+        ((SpotDetection(0.0, 0.0, 0.0, ECHO, 1.2),), 300.0, "desk"),
+        ((SpotDetection(0.0, 0.0, 15.0, ECHO, 0.9),), 60.0, "desk"),
+        ((SpotDetection(0.1, 0.0, 5.0, ECHO, 1.1),), 60.0, "reading"),
+        ((SpotDetection(0.3, 0.0, 20.0), SpotDetection(0.2, 0.0, 5.0, ECHO, 1.1)), 90.0, "reading"),
+        ((SpotDetection(0.2, 0.004, 5.0, ECHO, 1.3), SpotDetection(0.0, 0.0, 5.0, ECHO, 1.0)), 100.0, "film"),
     ],
 )
 def test_at_rest_fading_and_several_sensors(watches, hold, activity):
     hours, drops = lived(watches, hold, activity, 6e6, np.random.default_rng(7))
     assert drops > 3000
     # Movements that two sensors with unlike holds notice are taken at their mean.
-    assert hours_per_drop(watches, hold, activity) == pytest.approx(hours, rel=0.04)
+    assert hours_per_false_off(watches, hold, activity) == pytest.approx(hours, rel=0.04)
 
 
 def test_what_is_seen_at_rest_comes_at_random():
     """Somebody whom a radar finds far more often than they move: then it is w (e^(T / w) - 1)."""
     for wait, hold in ((2.0, 10.0), (5.0, 20.0)):
         at_random = wait * math.expm1(hold / wait) / 3600
-        assert hours_per_drop(every(wait, "sleeping"), hold, "sleeping") == pytest.approx(at_random, rel=0.05)
-        assert hours_per_drop((Watch(0.0, 1 / wait),), hold, "desk") == pytest.approx(at_random, rel=1e-9)
+        assert hours_per_false_off(every(wait, "sleeping"), hold, "sleeping") == pytest.approx(at_random, rel=0.05)
+        assert hours_per_false_off((SpotDetection(0.0, 1 / wait),), hold, "desk") == pytest.approx(at_random, rel=1e-9)
 
 
 def test_an_echo_that_fades_holds_less_long_than_one_at_random():
     """Noticed as often by the mean wait, near the end of the range: a few minutes' fading is what ends it."""
     rate = float(ECHO.excess(np.array([1.0]), 0.0)[0])
-    steady, fades = (Watch(0.0, rate),), (Watch(0.0, rate, 0.0, ECHO, 1.0)._replace(at_rest=0.0),)
-    assert hours_per_drop(fades, 600.0, "desk") < 0.02 * hours_per_drop(steady, 600.0, "desk")
+    steady, fades = (SpotDetection(0.0, rate),), (SpotDetection(0.0, rate, 0.0, ECHO, 1.0)._replace(at_rest=0.0),)
+    assert hours_per_false_off(fades, 600.0, "desk") < 0.02 * hours_per_false_off(steady, 600.0, "desk")
     # Well within it, it holds; far beyond, it does not.
-    assert hours_per_drop((Watch(0, 0, 0, ECHO, 0.5),), 300.0, "desk") > 1e4
-    assert hours_per_drop((Watch(0, 0, 0, ECHO, 3.0),), 60.0, "desk") == pytest.approx(60 / 3600)
+    assert hours_per_false_off((SpotDetection(0, 0, 0, ECHO, 0.5),), 300.0, "desk") > 1e4
+    assert hours_per_false_off((SpotDetection(0, 0, 0, ECHO, 3.0),), 60.0, "desk") == pytest.approx(60 / 3600)
 
 
 def test_less_noticed_is_a_shorter_light_and_a_longer_hold():
     waits = [2.0, 20.0, 60.0, 200.0, 2000.0, 1e5]
     for activity in ("desk", "reading"):
         by = [every(w, activity) for w in waits]
-        hours = [hours_per_drop(w, 120.0, activity) for w in by]
+        hours = [hours_per_false_off(w, 120.0, activity) for w in by]
         assert hours == sorted(hours, reverse=True)
         holds = [hold_for(w, 5.0, activity) for w in by]
         assert holds == sorted(holds)
         assert all(
-            np.diff([hours_per_drop(w, h, activity) for h in (5, 60, 600, 5000, 20_000)]).min() >= 0 for w in by[:4]
+            np.diff([hours_per_false_off(w, h, activity) for h in (5, 60, 600, 5000, 20_000)]).min() >= 0
+            for w in by[:4]
         )
-        assert hours_per_drop(every(1e7, activity), 120.0, activity) == pytest.approx(120 / 3600, rel=0.1)
-        assert hours_per_drop((), 60.0, activity) == pytest.approx(1 / 60)
-        assert hold_for((Watch(0.0, 0.0),), 20.0, activity) == math.inf
+        assert hours_per_false_off(every(1e7, activity), 120.0, activity) == pytest.approx(120 / 3600, rel=0.1)
+        assert hours_per_false_off((), 60.0, activity) == pytest.approx(1 / 60)
+        assert hold_for((SpotDetection(0.0, 0.0),), 20.0, activity) == math.inf
 
 
 def test_a_desk_is_not_what_random_notices_would_make_it():
     """Noticed once a minute at a desk, held for 7 min: two hours a drop, and not twenty."""
     at_random = 59.5 * math.expm1(420 / 59.5) / 3600
-    assert at_random > 19 and hours_per_drop(every(59.5, "desk"), 420.0, "desk") == pytest.approx(1.9, abs=0.1)
+    assert at_random > 19 and hours_per_false_off(every(59.5, "desk"), 420.0, "desk") == pytest.approx(1.9, abs=0.1)
 
 
 @pytest.mark.parametrize("hold", [60.0, 240.0])
@@ -147,11 +150,11 @@ def test_a_sitter_near_the_end_of_a_radars_range_drops_as_often_as_the_law_says(
     presence = next(p for p in room.presences if p.room == "big")
     room = put(room, replace(presence, expr=Hold(of=Report(sensor=made.id), seconds=hold)))
     room = set_hold(room, presence.id, hold)
-    (watch,) = watches_at(room, [made.id], spot)
+    (watch,) = spot_detections(room, [made.id], spot)
     assert watch.fading is not None and 0.9 < watch.near < 1.6 and watch.own_s > 0
-    expected = 3600 * hours_per_drop((watch,), hold, "reading")
-    t = stay(room, spot.id, min(10 * expected, 86_400.0), 200)
-    assert t.kept < 0.05
+    expected = 3600 * hours_per_false_off((watch,), hold, "reading")
+    t = run_stay_trial(room, spot.id, min(10 * expected, 86_400.0), 200)
+    assert t.share_never_dark < 0.05
     assert np.minimum(t.first_dark_s, t.stay_s).mean() == pytest.approx(expected, rel=0.25)
 
 
@@ -195,4 +198,4 @@ def test_the_law_of_an_echo_is_the_mean_over_where_in_a_stretch_one_is(near):
             before = left(1.0 / rate, j, j + 1) * (np.exp(-rate * FADE_S) * weight).sum() ** whole / n
             none += before * left(1.0 / rate, rest, rest + 1)
             falls += before * left(1.0, rest, rest + 1)
-        assert (law.log_none[k], law.falls[k]) == pytest.approx((math.log(none), falls / none), rel=1e-9)
+        assert (law.log_survival[k], law.failure_rate[k]) == pytest.approx((math.log(none), falls / none), rel=1e-9)

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.detection.spill import LEAST_M2, SEEN_S, spills
+from vastwatch.advice.detection.spill import LEAST_M2, SEEN_S, over_coverages
 from vastwatch.causes.witnesses import trigger_of
 from vastwatch.design.project import find
 from vastwatch.rehearsal import rehearse
@@ -15,7 +15,7 @@ from vastwatch.sensing.coverage import coverage, room_cells
 
 def test_every_room_that_is_seen_is_told_and_no_other(demo):
     for sensor in demo.sensors:
-        told = {s.room: s.area_m2 for s in spills(demo, sensor.id)}
+        told = {s.room: s.area_m2 for s in over_coverages(demo, sensor.id)}
         cover = coverage(demo, sensor.id, "across")
         for room in demo.rooms:
             if room.level != sensor.level:
@@ -41,7 +41,7 @@ def test_false_ons_are_counted_as_one_by_one(demo):
             for room in r.truth.rooms:
                 if room != home and r.truth.person_in(noticed.track.person.id, room).at(noticed.at):
                     counted[room] = counted.get(room, 0) + 1
-        told = {s.room: s.false_ons_per_day * 7 for s in spills(demo, ident)}
+        told = {s.room: s.false_ons_per_day * 7 for s in over_coverages(demo, ident)}
         assert told and sum(told.values()) > 0
         for room, often in told.items():
             assert round(often) == counted.get(room, 0)
@@ -51,10 +51,10 @@ def test_a_radar_that_looks_through_two_walls_tells_of_both(demo):
     radar = find(demo.sensors, "radar-sitting")
     strong = replace(find(demo.devices, radar.device), moving_m=9.0)
     far = replace(demo, devices=tuple(strong if d.id == strong.id else d for d in demo.devices))
-    told = spills(far, radar.id)
-    assert len(told) > len(spills(demo, radar.id))
+    told = over_coverages(far, radar.id)
+    assert len(told) > len(over_coverages(demo, radar.id))
     said = next(f for f in findings(far) if f.rule == "sees-next-door" and f.records[0] == radar.id)
     assert set(said.records[1:]) == {s.room for s in told}
     assert all(find(far.rooms, s.room).name.lower() in said.text for s in told)
     assert " and " in said.text and "times a day" in said.text
-    assert spills(replace(far, people=()), radar.id)[0].false_ons_per_day == 0.0
+    assert over_coverages(replace(far, people=()), radar.id)[0].false_ons_per_day == 0.0

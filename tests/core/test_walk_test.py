@@ -18,7 +18,7 @@ from vastwatch.advice.detection.walk_test import (
     SWAYED_S,
     entrances,
     in_and_out,
-    sways,
+    sidestep_tests,
     walk,
 )
 from vastwatch.cli import main
@@ -41,13 +41,13 @@ def test_the_doors_of_a_room_are_those_in_its_walls(demo):
             assert x.min() < at[0] < x.max() and y.min() < at[1] < y.max()
     passage = {o.id for o, *_ in entrances(demo, find(demo.rooms, "passage"))}
     assert passage >= {"shop-passage", "throwing-passage", "toilet-door", "back-door"}
-    assert {s.beyond for s in sways(demo, "toilet")} == {"Passage"}
-    assert "outside" in {s.beyond for s in sways(demo, "passage")}
+    assert {s.beyond for s in sidestep_tests(demo, "toilet")} == {"Passage"}
+    assert "outside" in {s.beyond for s in sidestep_tests(demo, "passage")}
 
 
 def test_side_steps_are_noticed_as_a_look_at_each_instant_says(room):
     """By hand: somebody who sways, looked at every tenth of a second, a thousand times over."""
-    (sway,) = sways(room, "big")
+    (sway,) = sidestep_tests(room, "big")
     pir = room.sensors[0]
     mounted = mount(room, pir)
     rng = np.random.default_rng(1)
@@ -63,24 +63,24 @@ def test_side_steps_are_noticed_as_a_look_at_each_instant_says(room):
         )
         hit = rng.random(1000) < -math.expm1(-rate[0] * 0.1)
         seen = np.where(hit & np.isinf(seen), t + mounted.device.latency.typical_s, seen)
-    assert sway.half_s == pytest.approx(np.quantile(seen, 0.5, method="higher"), abs=0.3)
-    assert sway.nearly_s == pytest.approx(np.quantile(seen, NOTICED, method="higher"), abs=0.5)
+    assert sway.median_s == pytest.approx(np.quantile(seen, 0.5, method="higher"), abs=0.3)
+    assert sway.p90_s == pytest.approx(np.quantile(seen, NOTICED, method="higher"), abs=0.5)
     assert sway.sensor == "pir" and sway.limit_s == needs_of(room, room.rooms[0]).notice_s + 1.0
 
 
 def test_a_sensor_that_looks_away_or_may_not_start_leaves_the_door_red(room):
-    (good,) = sways(room, "big")
-    (blind,) = sways(put(room, replace(room.sensors[0], at=(4.8, 0.2, 2.2), yaw=270.0)), "big")
-    assert not blind.good and blind.sensor is None and math.isinf(blind.nearly_s)
+    (good,) = sidestep_tests(room, "big")
+    (blind,) = sidestep_tests(put(room, replace(room.sensors[0], at=(4.8, 0.2, 2.2), yaw=270.0)), "big")
+    assert not blind.good and blind.sensor is None and math.isinf(blind.p90_s)
     hidden = replace(room, furnishings=(shelf_at(3.9, 1.4, 4.8, 1.5),))
-    assert sways(hidden, "big")[0].nearly_s >= good.nearly_s
+    assert sidestep_tests(hidden, "big")[0].p90_s >= good.p90_s
     more, radar = add_sensor(put(room, replace(room.sensors[0], at=(4.8, 0.2, 2.2), yaw=270.0)),
                              device("radar-24-state"), "g", (0.2, 2.0, 1.5), 0.0, 0.0)  # fmt: skip
     keeps = put(more, replace(more.presences[0], expr=from_roles(Roles(("pir",), ("pir", radar.id), 60.0))))
-    assert not sways(keeps, "big")[0].good
+    assert not sidestep_tests(keeps, "big")[0].good
     starts = put(more, replace(more.presences[0], expr=from_roles(Roles((radar.id,), ("pir", radar.id), 60.0))))
-    assert sways(starts, "big")[0].sensor == radar.id
-    assert sways(replace(room, presences=(), sensors=()), "big")[0].sensor is None
+    assert sidestep_tests(starts, "big")[0].sensor == radar.id
+    assert sidestep_tests(replace(room, presences=(), sensors=()), "big")[0].sensor is None
 
 
 def test_a_way_is_noticed_where_its_walkers_are(room):

@@ -15,7 +15,7 @@ from vastwatch.advice.adviser.zone_help import what_helps
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.advice.detection.zone_matrix import matrix
-from vastwatch.advice.detection.zone_proposal import zones_for
+from vastwatch.advice.detection.zone_proposal import propose_zones
 from vastwatch.cli import main
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.edits.zones import add_zone, clear_of, replace_zones, set_outline, tidy
@@ -85,7 +85,7 @@ def test_zones_on_one_press_are_clear_of_each_other_and_serve():
     mirror = Hazard(id="m", level="g", name="Mirror", kind="mirror or metal", outline=rect(4.0, 0.3, 4.6, 0.4))
     project = replace(tracked(), hazards=(mirror,))
     sensor = find(project.sensors, "t")
-    made = zones_for(project, sensor)
+    made = propose_zones(project, sensor)
     assert [z.role for z in made.zones].count("detect") == 2 and {"entry", "ignore"} <= {z.role for z in made.zones}
     assert made.wrong < 0.1 and len(made.zones) <= 4
     for a in made.zones:
@@ -96,7 +96,7 @@ def test_zones_on_one_press_are_clear_of_each_other_and_serve():
     # Of two seats that it cannot tell apart it makes one zone.
     close = replace(project, spots=(*project.spots, Spot(id="next", room="big", name="next chair", at=(1.5, 1.95),
                                                          posture="seated", activity="desk")))  # fmt: skip
-    assert [z.role for z in zones_for(close, sensor).zones].count("detect") == 2
+    assert [z.role for z in propose_zones(close, sensor).zones].count("detect") == 2
 
 
 def test_the_matrix_is_that_of_the_zones():

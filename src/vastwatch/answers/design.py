@@ -112,7 +112,7 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     WALK: `{"points", "metres", "seconds", "noticed": [{"sensor", "metres", "seconds", "share"}], "dark_s", "dark_m",
     "lit_share": [SHARE]}`, a share for each tenth of a second, null where no light follows presence.
     """
-    from vastwatch.advice.detection.walk_test import Walk, in_and_out, sways
+    from vastwatch.advice.detection.walk_test import Walk, in_and_out, sidestep_tests
     from vastwatch.advice.detection.walk_test import walk as walked
     from vastwatch.files.check import FARTHEST
 
@@ -146,7 +146,7 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             return {"ways": [told(way)]}, [line(way)]
         if all(r.id != args.room for r in project.rooms):
             raise RequestError(f"--room: unknown room '{args.room}'")
-        doors = sways(project, args.room)
+        doors = sidestep_tests(project, args.room)
         level = next(r.level for r in project.rooms if r.id == args.room)
         ways = [walked(project, level, in_and_out(project, args.room, d.opening), args.speed) for d in doors]
     except ValueError as e:
@@ -154,8 +154,8 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     document = {
         "doors": [
             {
-                "opening": d.opening, "beyond": d.beyond, "half_s": number(d.half_s, 2),
-                "nearly_s": number(d.nearly_s, 2),
+                "opening": d.opening, "beyond": d.beyond, "half_s": number(d.median_s, 2),
+                "nearly_s": number(d.p90_s, 2),
                 "limit_s": number(d.limit_s, 2), "good": d.good, "sensor": d.sensor,
             }
             for d in doors
@@ -164,7 +164,7 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     }  # fmt: skip
     lines = []
     for d, w in zip(doors, ways):
-        how = f"noticed within {d.nearly_s:.1f} s" if math.isfinite(d.nearly_s) else "not noticed"
+        how = f"noticed within {d.p90_s:.1f} s" if math.isfinite(d.p90_s) else "not noticed"
         wanted = "" if d.good else f", limit {d.limit_s:g} s"
         lines.append(f"From {d.beyond.lower()}: side-steps {how}{wanted}; in and out {line(w)}")
     return document, lines or ["No door into this room."]
@@ -174,18 +174,18 @@ def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"spot", "minutes", "trials", "hold_s", "asks_for_light", "first_dark_s": {"median", "one_in_ten"},
     "never_dark", "drops", "dark_s", "waves", "to_switch"}`, the last four per stay, and 0 where no light is asked for;
     null where it does not go dark that often."""
-    from vastwatch.advice.detection.trial import in_words, stay
+    from vastwatch.advice.detection.trial import in_words, run_stay_trial
 
     if all(s.id != args.spot for s in project.spots):
         raise RequestError(f"--spot: unknown position '{args.spot}'")
     try:
-        t = stay(project, args.spot, args.minutes * 60.0)
+        t = run_stay_trial(project, args.spot, args.minutes * 60.0)
     except ValueError as e:
         raise RequestError(str(e)) from None
     document = {
         "spot": t.spot, "minutes": args.minutes, "trials": t.draws, "hold_s": t.hold_s, "asks_for_light": t.asked,
         "first_dark_s": {"median": number(t.dark_within(0.5), 1), "one_in_ten": number(t.dark_within(0.1), 1)},
-        "never_dark": number(t.kept), "drops": number(t.drops), "dark_s": number(t.dark_s, 1),
+        "never_dark": number(t.share_never_dark), "drops": number(t.drops), "dark_s": number(t.dark_s, 1),
         "waves": number(t.waves), "to_switch": number(t.trips),
     }  # fmt: skip
     return document, [in_words(t)]

@@ -62,10 +62,10 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def _placed(project: Project, type_: DeviceType) -> dict[str, Any]:
     from vastwatch.advice.detection.messages import messages
-    from vastwatch.advice.detection.ways import usual_week
+    from vastwatch.advice.detection.ways import reference_week
     from vastwatch.rehearsal.run import make_recording
 
     if all(s.device != type_.id for s in project.sensors):
         return {}
-    sent = messages(project, make_recording(project, usual_week(project)))
+    sent = messages(project, make_recording(project, reference_week(project)))
     return {s.id: messages_told(sent[s.id]) for s in project.sensors if s.device == type_.id}

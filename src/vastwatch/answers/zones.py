@@ -27,7 +27,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     "left_out", "heuristic"}`."""
     from vastwatch.advice.adviser.zone_help import what_helps
     from vastwatch.advice.checks.zones import zone_findings
-    from vastwatch.advice.detection.zone_proposal import zones_for
+    from vastwatch.advice.detection.zone_proposal import propose_zones
     from vastwatch.design.edits.zones import replace_zones
     from vastwatch.rehearsal.run import rehearse
     from vastwatch.rehearsal.zone_scores import score_zones
@@ -41,7 +41,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     for sensor in project.sensors:
         if args.sensor not in (None, sensor.id):
             continue
-        proposed = zones_for(project, sensor) if args.for_room else None
+        proposed = propose_zones(project, sensor) if args.for_room else None
         here = project if proposed is None else replace_zones(project, sensor, proposed.zones)
         known = zoned_sensor(here, sensor)
         drawn = zones_of(here, sensor.id)

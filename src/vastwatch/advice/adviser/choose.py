@@ -23,7 +23,7 @@ from vastwatch.advice.adviser.mounting import places, power_misfit
 from vastwatch.advice.adviser.room_now import RoomNow
 from vastwatch.advice.checks.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H
 from vastwatch.advice.checks.findings import WALKER_SHARE
-from vastwatch.advice.detection.silences import Watch, hold_for
+from vastwatch.advice.detection.silences import SpotDetection, hold_for
 from vastwatch.design.edits.sensors import add_sensor, joins_presence
 from vastwatch.design.project import Project, Weights, find, put
 from vastwatch.design.records import Sensor
@@ -278,10 +278,10 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     )
 
 
-def _adds(now: RoomNow, watched: list[tuple[Watch, ...]], share: float) -> bool:
+def _adds(now: RoomNow, watched: list[tuple[SpotDetection, ...]], share: float) -> bool:
     """Whether the spots need a shorter hold, or more of the room notices walkers, than with what serves it already."""
 
-    def hold(watched: list[tuple[Watch, ...]]) -> float:
+    def hold(watched: list[tuple[SpotDetection, ...]]) -> float:
         each = zip(watched, now.between_drops_h, now.spots)
         longest = max(hold_for(by, hours, s.activity) for by, hours, s in each)
         return min(max(longest, SHORTEST_HOLD_S), CAPPED_S)

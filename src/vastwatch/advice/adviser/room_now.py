@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.adviser.remedies import mount_points
-from vastwatch.advice.detection.silences import Watch
-from vastwatch.advice.detection.watching import watch_of, watches_at
-from vastwatch.advice.detection.ways import noticed_within, rates_on, ways_into
+from vastwatch.advice.detection.silences import SpotDetection
+from vastwatch.advice.detection.watching import spot_detections, stay_spot_detection
+from vastwatch.advice.detection.ways import entry_paths, path_rates, share_within
 from vastwatch.advice.judging.met import STEP_S
 from vastwatch.advice.simulation.weeks import hours_between_false_offs
 from vastwatch.design.needs import light_spots, needs_of
@@ -72,17 +72,17 @@ class RoomNow:
         presence = presence_of(project, room.id)
         serving = [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
         self.served = bool(serving)
-        self.watches = [watches_at(project, serving, s) for s in self.spots]
+        self.watches = [spot_detections(project, serving, s) for s in self.spots]
         self.rates = np.array([sum(rate_of(spot_notice_s(project, k, s)) for k in serving) for s in self.spots], float)
         self.times = np.full(len(self.cells), math.inf)
-        self.ways = ways_into(project, room.id)
+        self.ways = entry_paths(project, room.id)
         self.on_ways: list[tuple[MountedSensor, np.ndarray]] = []
         for k in serving:
             sensor = find(project.sensors, k)
             if sensor.level == room.level:
                 mounted = mount(project, at_hour(sensor))
-                self.on_ways.append((mounted, rates_on(mounted, self.ways)))
-                if not self.ways.many:
+                self.on_ways.append((mounted, path_rates(mounted, self.ways)))
+                if not self.ways.count:
                     self.times = np.minimum(self.times, notice_times(mounted, self.cells, "across"))
         self.own_share = self._share(self.times, self.on_ways)
         around = grid_over([np.asarray(r.outline, float) for r in project.rooms if r.level == room.level], SPILL_CELL)
@@ -130,12 +130,12 @@ class RoomNow:
         rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)
         return np.where(rate > 0, 1.0 / np.maximum(rate, 1e-12), math.inf)
 
-    def watched(self, mounted: MountedSensor) -> list[tuple[Watch, ...]]:
+    def watched(self, mounted: MountedSensor) -> list[tuple[SpotDetection, ...]]:
         """How somebody at each spot is watched with this sensor besides what serves the room."""
         out = list(self.watches)
         for which, seen in self._stays(mounted):
             for k, spot in enumerate(which.tolist()):
-                out[spot] = (*out[spot], watch_of(mounted, seen, k))
+                out[spot] = (*out[spot], stay_spot_detection(mounted, seen, k))
         return out
 
     def _stays(self, mounted: MountedSensor) -> list[tuple[NDArray[np.intp], StayDetection]]:
@@ -157,20 +157,20 @@ class RoomNow:
     def share(self, mounted: MountedSensor) -> float:
         """Share of those who come in that are noticed in time, on the ways they walk; where nobody ever does, share of
         the room in which a walker is."""
-        if self.ways.many:
-            return self._share(self.times, [*self.on_ways, (mounted, rates_on(mounted, self.ways))])
+        if self.ways.count:
+            return self._share(self.times, [*self.on_ways, (mounted, path_rates(mounted, self.ways))])
         if len(self.cells) == 0:
             return 0.0
         return self._share(np.minimum(self.times, notice_times(mounted, self.cells, "across")), [])
 
     def _share(self, times: np.ndarray, on_ways: list[tuple[MountedSensor, np.ndarray]]) -> float:
-        if self.ways.many:
-            return noticed_within(self.ways, on_ways, self.needs.notice_s + STEP_S)
+        if self.ways.count:
+            return share_within(self.ways, on_ways, self.needs.notice_s + STEP_S)
         return float((times <= self.needs.notice_s).mean()) if len(times) else 0.0
 
     def walkers_words(self, share: float) -> str:
         """What such a share means: `92 % of those who come in within 3 s`."""
-        if self.ways.many:
+        if self.ways.count:
             return f"{100 * share:.0f} % of people entering within {self.needs.notice_s + STEP_S:g} s"
         return f"somebody walking in {100 * share:.0f} % of the room within {self.needs.notice_s:g} s"
 

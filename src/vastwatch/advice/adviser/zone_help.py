@@ -11,7 +11,7 @@ from shapely import Polygon
 
 from vastwatch.advice.adviser.mounting import places
 from vastwatch.advice.adviser.room_now import RoomNow
-from vastwatch.advice.detection.zone_proposal import MOVES, stayed_at, wrong
+from vastwatch.advice.detection.zone_proposal import MOVES, stay_spots, total_zone_error
 from vastwatch.design.edits.zones import add_zone, clear_of, replace_zones, tidy
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, put
@@ -161,11 +161,11 @@ def _found(project: Project, sensor: Sensor) -> _Found:
         return _Found(float("inf"), 0.0)
     # A spot that it does not notice at all from there is missed whole, wherever its zone lies.
     noticed = {known.spots[i].id for i in np.flatnonzero(known.intended.any(axis=1))}
-    meant = {s.id for s in stayed_at(project, sensor) if any(contains_point(z.outline, *s.at) for z in known.zones)}
+    meant = {s.id for s in stay_spots(project, sensor) if any(contains_point(z.outline, *s.at) for z in known.zones)}
     missed = len(meant - noticed)
     held = known.counted[known.intended]
     counted = 0.0 if missed else float(held.min()) if len(held) else 1.0
-    return _Found(wrong(known) + missed, counted)
+    return _Found(total_zone_error(known) + missed, counted)
 
 
 def _elsewhere(project: Project, sensor: Sensor, before: _Found) -> Help | None:

@@ -19,10 +19,10 @@ from vastwatch.advice.checks import settings as settings_checks
 from vastwatch.advice.checks import wiring as wiring_checks
 from vastwatch.advice.checks import zones as zone_checks
 from vastwatch.advice.checks.finding import MANY_SENSORS, ORDER, Advice, Finding
-from vastwatch.advice.detection.silences import hold_for, hours_per_drop
-from vastwatch.advice.detection.spill import spills
-from vastwatch.advice.detection.watching import watches_at
-from vastwatch.advice.detection.ways import Ways, noticed_within, rates_on, ways_into
+from vastwatch.advice.detection.silences import hold_for, hours_per_false_off
+from vastwatch.advice.detection.spill import over_coverages
+from vastwatch.advice.detection.watching import spot_detections
+from vastwatch.advice.detection.ways import EntryPaths, entry_paths, path_rates, share_within
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.met import LEAST_LIMIT, STEP_S, in_words
 from vastwatch.advice.simulation.weeks import hours_between_false_offs
@@ -166,8 +166,8 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
                 continue
             allowed = hours_between_false_offs(project, spot)
             wait = spot_wait_s(project, _keepers(project, room.id, spot), spot)
-            watched = watches_at(project, _keepers(project, room.id, spot), spot)
-            hours = hours_per_drop(watched, hold, spot.activity)
+            watched = spot_detections(project, _keepers(project, room.id, spot), spot)
+            hours = hours_per_false_off(watched, hold, spot.activity)
             if hours >= allowed:
                 continue
             bad = hours < allowed / WRONG_TIMES
@@ -233,8 +233,8 @@ def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
         presence = presence_of(project, room.id)
         if presence is None or judged(room.id) is not None:
             continue
-        ways = ways_into(project, room.id)
-        if ways.many:
+        ways = entry_paths(project, room.id)
+        if ways.count:
             yield from _ways_missed(project, room, presence.id, ways)
             continue
         best = None
@@ -256,12 +256,12 @@ def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _ways_missed(project: Project, room: Room, presence: str, ways: Ways) -> Iterator[Finding]:
+def _ways_missed(project: Project, room: Room, presence: str, ways: EntryPaths) -> Iterator[Finding]:
     """Where people do come in: whether they are noticed on the way."""
     sensors = [find(project.sensors, s) for s in _keepers(project, room.id)]
     mounted = [mount(project, s) for s in sensors if s.level == room.level]
     within = needs_of(project, room).notice_s + STEP_S
-    share = noticed_within(ways, [(m, rates_on(m, ways)) for m in mounted], within)
+    share = share_within(ways, [(m, path_rates(m, ways)) for m in mounted], within)
     if share < WALKER_SHARE:
         yield Finding(
             "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence),
@@ -282,7 +282,7 @@ def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: R
 
 def _spill(project: Project) -> Iterator[Finding]:
     for sensor in project.sensors:
-        seen = spills(project, sensor.id, len(project.sensors) <= MANY_SENSORS)
+        seen = over_coverages(project, sensor.id, len(project.sensors) <= MANY_SENSORS)
         if not seen:
             continue
         device, home = find(project.devices, sensor.device), room_of(project, sensor)

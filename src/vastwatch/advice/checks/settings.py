@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from vastwatch.advice.checks.finding import MANY_SENSORS, Finding
 from vastwatch.advice.detection.messages import messages
-from vastwatch.advice.detection.ways import usual_week
+from vastwatch.advice.detection.ways import reference_week
 from vastwatch.design.placed import settings_faults
 from vastwatch.design.project import Project, find
 from vastwatch.rehearsal.run import make_recording
@@ -30,7 +30,7 @@ def messages_and_cells(project: Project) -> Iterator[Finding]:
     """Devices that report so often that others are not heard, or that their cells are soon empty."""
     if not project.sensors or not project.people or len(project.sensors) > MANY_SENSORS:
         return
-    for ident, sent in messages(project, make_recording(project, usual_week(project))).items():
+    for ident, sent in messages(project, make_recording(project, reference_week(project))).items():
         sensor = find(project.sensors, ident)
         device = find(project.devices, sensor.device)
         most = TOO_MANY_AN_HOUR.get(device.radio)

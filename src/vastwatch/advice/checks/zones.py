@@ -9,7 +9,7 @@ import numpy as np
 from shapely import Polygon
 
 from vastwatch.advice.checks.finding import Advice, Finding
-from vastwatch.advice.detection.zone_proposal import MOVES, stayed_at
+from vastwatch.advice.detection.zone_proposal import MOVES, stay_spots
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.devices.types import ZoneRules
@@ -133,7 +133,7 @@ def _of_zone(project: Project, known: ZonedSensor, j: int, zone: Zone) -> Iterat
             yield Finding("zone-hides", "risk", (zone.id, spot.id), text)
         return
     noticed = {s.id for s in known.spots}
-    for spot in stayed_at(project, sensor):
+    for spot in stay_spots(project, sensor):
         if spot.id not in noticed and polygons.contains_point(zone.outline, *spot.at):
             text = f"Anybody at the {spot.name} is hardly noticed by {sensor.name}, so {zone.name} stays off."
             yield Finding("zone-unseen", "wrong", (zone.id, spot.id), text,

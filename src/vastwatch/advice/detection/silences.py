@@ -49,7 +49,7 @@ SHORTEST_S = 1e-3
 LONGEST_S = 86_400.0
 
 
-class Watch(NamedTuple):
+class SpotDetection(NamedTuple):
     """How one sensor notices somebody who stays: `moving` the chance of each of their small movements, `at_rest` how
     often besides, at random, per second; with `fading`, how its echo of them does, `near` how far they are as a share
     of the range on them. Its reports last `own_s`."""
@@ -61,25 +61,25 @@ class Watch(NamedTuple):
     near: float = math.inf
 
 
-class Law(NamedTuple):
+class GapDistribution(NamedTuple):
     """Of one way to be noticed, at instants `t`, (n,): the logarithm `log_none` of the chance V that somebody has not
     been for so long, and how fast that falls, -V' / V, per second. Beyond the last both go on as they are there."""
 
     t: Array
-    log_none: Array
-    falls: Array
+    log_survival: Array
+    failure_rate: Array
 
     def at(self, t: Array) -> tuple[Array, Array]:
         """log V and -V' / V at some instants."""
-        fall = np.interp(t, self.t, self.falls)
-        return np.interp(t, self.t, self.log_none) - np.maximum(t - self.t[-1], 0.0) * fall, fall
+        fall = np.interp(t, self.t, self.failure_rate)
+        return np.interp(t, self.t, self.log_survival) - np.maximum(t - self.t[-1], 0.0) * fall, fall
 
 
-class Silences(NamedTuple):
+class GapModel(NamedTuple):
     """What somebody is noticed by: the laws of movements and of fading echoes, each with the own hold of what reports;
     and how often at random, with its own hold."""
 
-    laws: tuple[tuple[Law, float], ...]
+    laws: tuple[tuple[GapDistribution, float], ...]
     random: tuple[tuple[float, float], ...]
 
     def lit_s(self, hold: ArrayLike) -> Array:
@@ -103,21 +103,21 @@ def _area(log_a: Any, log_b: Any, width: Any) -> Any:
     return np.where(level, a, (a - b) / np.where(level, 1.0, fall)) * width
 
 
-def hours_per_drop(watches: tuple[Watch, ...], hold: float, activity: str) -> float:
+def hours_per_false_off(watches: tuple[SpotDetection, ...], hold: float, activity: str) -> float:
     """Hours in the light per drop, for somebody who does something, watched by some sensors, with a hold in seconds.
 
     Somebody who is never noticed has the light for the hold. What comes after the drop does not count: they wave, and
     that makes the hold no better.
     """
-    s = silences(watches, activity)
+    s = gap_model(watches, activity)
     return (hold if s is None else float(s.lit_s(hold))) / 3600.0
 
 
 @memoised
-def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
+def hold_for(watches: tuple[SpotDetection, ...], hours: float, activity: str) -> float:
     """The shortest hold in seconds with which a drop comes at most once in so many hours; inf where none would within a
     day."""
-    s, wanted = silences(watches, activity), 3600.0 * hours
+    s, wanted = gap_model(watches, activity), 3600.0 * hours
     if s is None:
         return math.inf
     low, high, looked_at = 0.0, LONGEST_S, FIRST_LOOKED_AT
@@ -133,7 +133,7 @@ def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
 
 
 @memoised
-def silences(watches: tuple[Watch, ...], activity: str) -> Silences | None:
+def gap_model(watches: tuple[SpotDetection, ...], activity: str) -> GapModel | None:
     """The silences of somebody who does something, watched by some sensors; None where none notices them.
 
     What several sensors notice of movements is one law, that of those that any of them does, held for as long as they
@@ -155,22 +155,26 @@ def silences(watches: tuple[Watch, ...], activity: str) -> Silences | None:
         elif (1.0 - missed) * moves.rate > 1.0 / NEVER_S:
             # So few of them come as if at random.
             random.append(((1.0 - missed) * moves.rate, own))
-    return Silences(tuple(laws), tuple(random)) if laws or random else None
+    return GapModel(tuple(laws), tuple(random)) if laws or random else None
 
 
 @memoised
-def _moving(median_s: float, sigma: float, chance: float) -> Law:
+def _moving(median_s: float, sigma: float, chance: float) -> GapDistribution:
     """The law of movements, each noticed with a chance: between those of the chances that are tabulated."""
     chances, laws = _moving_laws(median_s, sigma)
     x = math.log(chance)
     k = min(max(int(np.searchsorted(chances, x)) - 1, 0), len(chances) - 2)
     share = (x - chances[k]) / (chances[k + 1] - chances[k])
     low, high = laws[k], laws[k + 1]
-    return Law(low.t, (1 - share) * low.log_none + share * high.log_none, (1 - share) * low.falls + share * high.falls)
+    return GapDistribution(
+        low.t,
+        (1 - share) * low.log_survival + share * high.log_survival,
+        (1 - share) * low.failure_rate + share * high.failure_rate,
+    )
 
 
 @memoised
-def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[Law, ...]]:
+def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[GapDistribution, ...]]:
     """Logarithms of chances, and the law of movements that are noticed with each."""
     steps, chances, log_none = _table(sigma)
     t = steps * median_s
@@ -181,12 +185,12 @@ def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[Law, ...]]
         slope = (log[tenth] - log[-1]) / (t[-1] - t[tenth])
         beyond = math.exp(log[-1]) / slope
         left = np.append(_area(log[:-1], log[1:], np.diff(t))[::-1].cumsum()[::-1] + beyond, beyond)
-        laws.append(Law(t, np.log(left / left[0]), np.exp(log) / left))
+        laws.append(GapDistribution(t, np.log(left / left[0]), np.exp(log) / left))
     return chances, tuple(laws)
 
 
 @memoised
-def _fading(fading: Fading, near: float) -> Law:
+def _fading(fading: Fading, near: float) -> GapDistribution:
     """The law of an echo that fades, at a distance."""
     rate, weight = fading_rates(fading, near)
     step = FADE_S / EACH_STRETCH
@@ -203,7 +207,7 @@ def _fading(fading: Fading, near: float) -> Law:
     none[: EACH_STRETCH + 1] += alone * (chance @ weight)
     next_[: EACH_STRETCH + 1] += alone * (chance @ (weight * rate))
     none = np.maximum(none, 1e-300)
-    return Law(np.asarray(np.arange(len(none)) * step, float), np.log(none), next_ / none)
+    return GapDistribution(np.asarray(np.arange(len(none)) * step, float), np.log(none), next_ / none)
 
 
 def _passed(first: Array, last: Array, whole: float) -> Array:

@@ -30,7 +30,7 @@ DAYS, SEED = 7, 1
 
 
 @dataclass(frozen=True)
-class Spill:
+class OverCoverage:
     """A room that a sensor sees and does not serve: square metres of it in which a walker is noticed within SEEN_S, a
     point in the middle of them, and how often a day somebody there sets the sensor off while nobody is in a room that
     it serves."""
@@ -42,7 +42,7 @@ class Spill:
     false_ons_per_day: float
 
 
-def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
+def over_coverages(project: Project, sensor_id: str, lived: bool = True) -> list[OverCoverage]:
     """All rooms of its level that a sensor sees into, the largest part first; the week is `lived` to count how often
     that sets it off, or else nought is told."""
     sensor = find(project.sensors, sensor_id)
@@ -63,7 +63,9 @@ def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
     if areas and lived:
         truth = simulate_days(project, DAYS, SEED)
         often = _false_ons(project, sensor_id, truth, tuple(sorted(served or {home.id})))
-    return [Spill(sensor_id, room, area, at, often.get(room, 0.0)) for area, room, at in sorted(areas, reverse=True)]
+    return [
+        OverCoverage(sensor_id, room, area, at, often.get(room, 0.0)) for area, room, at in sorted(areas, reverse=True)
+    ]
 
 
 def _middle(grid: Grid, cells: NDArray[np.intp]) -> Point:

@@ -56,7 +56,7 @@ TOLD = 121
 
 
 @dataclass(frozen=True, eq=False)
-class Trial:
+class StayTrial:
     """A stay of `stay_s` seconds, tried `draws` times. `asked`: whether light is asked for there
     (`Spot.asks_for_light`). `first_dark_s`: after how long it went dark first, inf where it never did, (draws,). Per
     stay: `drops`, `dark_s`, `waves`, and `trips` to the switch, none of them where light is not asked for. `lit_share`:
@@ -76,7 +76,7 @@ class Trial:
     lit_share: Array
 
     @property
-    def kept(self) -> float:
+    def share_never_dark(self) -> float:
         """The share of the trials in which it never went dark."""
         return float(np.isinf(self.first_dark_s).mean())
 
@@ -85,7 +85,9 @@ class Trial:
         return float(np.quantile(self.first_dark_s, share, method="higher"))
 
 
-def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DRAWS, seed: int = 1) -> Trial:
+def run_stay_trial(
+    project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DRAWS, seed: int = 1
+) -> StayTrial:
     """Try a stay at a spot. Raises ValueError with a sentence where no hold keeps the light of its room, or where more
     than the room's sensors decides on it."""
     spot = find(project.spots, spot_id)
@@ -136,24 +138,24 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     t = np.linspace(0.0, stay_s, TOLD)
     dark = stay_s - (lit.cumulative(begins + stay_s) - lit.cumulative(begins))
     asked = spot.asks_for_light
-    return Trial(
+    return StayTrial(
         spot.id, stay_s, draws, hold, asked, first, asked * float(drops.mean()), asked * float(dark.mean()),
         len(did.waves) / draws, len(did.presses) / draws, t,
         np.array([lit.at(begins + x).mean() for x in np.minimum(t, stay_s - 1e-6)]),
     )  # fmt: skip
 
 
-def in_words(trial: Trial) -> str:
+def in_words(trial: StayTrial) -> str:
     """What came of a trial, for whoever would have to stay there."""
     hold = duration_words(trial.hold_s)
-    if trial.kept == 1.0:
+    if trial.share_never_dark == 1.0:
         return f"With a hold time of {hold} the light never went off in {trial.draws} trials."
     half, tenth = trial.dark_within(0.5), trial.dark_within(0.1)
     if not trial.asked:
         when = (
             f"in half of the trials within {rough_duration_words(half)}"
             if math.isfinite(half)
-            else (f"in {100 * (1 - trial.kept):.0f} % of trials")
+            else (f"in {100 * (1 - trial.share_never_dark):.0f} % of trials")
         )
         return f"This position needs no light, so nobody is left in the dark. The light goes off {when}."
     if math.isfinite(half):
@@ -163,11 +165,11 @@ def in_words(trial: Trial) -> str:
         )
     elif math.isfinite(tenth):
         first = (
-            f"The light goes off in one in ten trials within {rough_duration_words(tenth)}; in {100 * trial.kept:.0f} % it "
+            f"The light goes off in one in ten trials within {rough_duration_words(tenth)}; in {100 * trial.share_never_dark:.0f} % it "
             "never does."
         )
     else:
-        first = f"The light goes off in {100 * (1 - trial.kept):.0f} % of trials."
+        first = f"The light goes off in {100 * (1 - trial.share_never_dark):.0f} % of trials."
     parts = [f"{figure(trial.drops)} false-offs", f"{figure(trial.waves)} waves"]
     if trial.trips >= 0.05:
         parts.append(f"{figure(trial.trips)} trips to the switch")

@@ -45,7 +45,7 @@ NOTICED = 0.9
 
 
 @dataclass(frozen=True)
-class Sway:
+class SidestepTest:
     """Side-steps at a point inside a `door` (its middle), with what lies `beyond` it: after how long the sensors that
     start the room's light have reported half and nine in ten of those who try, seconds, inf for never; the quickest of
     them; and how soon it ought to be."""
@@ -55,19 +55,19 @@ class Sway:
     door: Point
     beyond: str
     at: Point
-    half_s: float
-    nearly_s: float
+    median_s: float
+    p90_s: float
     sensor: str | None
     limit_s: float
 
     @property
     def good(self) -> bool:
         """Whether they are noticed as soon as the room's needs ask."""
-        return self.nearly_s <= self.limit_s
+        return self.p90_s <= self.limit_s
 
 
 @dataclass(frozen=True)
-class Noticing:
+class FirstNotice:
     """Where on a way a sensor first notices: in the middle of those walks on which it does, metres from the begin and
     seconds, its report included; and on which share of the walks it does at all."""
 
@@ -87,7 +87,7 @@ class Walk:
     points: tuple[Point, ...]
     metres: float
     seconds: float
-    noticings: tuple[Noticing, ...]
+    noticings: tuple[FirstNotice, ...]
     dark_s: float
     dark_m: float
     lit_share: Array
@@ -112,7 +112,7 @@ def entrances(project: Project, room: Room) -> list[tuple[Opening, Point, Point]
     return out
 
 
-def sways(project: Project, room_id: str) -> list[Sway]:
+def sidestep_tests(project: Project, room_id: str) -> list[SidestepTest]:
     """Side-steps at every door of a room. Raises KeyError for a room that is not there."""
     room = find(project.rooms, room_id)
     limit = needs_of(project, room).notice_s + STEP_S
@@ -138,7 +138,7 @@ def sways(project: Project, room_id: str) -> list[Sway]:
         mx, my = opening_middle(project, opening)[0]
         other = room_at(project, room.level, 2 * mx - x, 2 * my - y)
         beyond = "outside" if other is None else other.name
-        out.append(Sway(room.id, opening.id, (mx, my), beyond, (x, y), half, nearly, quick, limit))
+        out.append(SidestepTest(room.id, opening.id, (mx, my), beyond, (x, y), half, nearly, quick, limit))
     return out
 
 
@@ -209,7 +209,7 @@ def walk(project: Project, level: str, points: Sequence[Point], speed: float = W
         when = np.append(t, np.inf)[k]
         reported[sensor.id] = when + latency_s(mounted.device)
     noticings = [
-        Noticing(ident, float(np.interp(middle, t, s)), middle, float(there.mean()))
+        FirstNotice(ident, float(np.interp(middle, t, s)), middle, float(there.mean()))
         for ident, when in reported.items()
         if (there := np.isfinite(when)).any() and math.isfinite(middle := float(np.median(when[there])))
     ]

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from vastwatch.advice.detection.silences import Watch
+from vastwatch.advice.detection.silences import SpotDetection
 from vastwatch.design.placed import at_hour, own_hold_s
 from vastwatch.design.project import Project, find
 from vastwatch.sensing.coverage import spot_body
@@ -17,27 +17,27 @@ from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Spot
 
 
-def watches_at(project: Project, sensors: Iterable[str], spot: Spot) -> tuple[Watch, ...]:
+def spot_detections(project: Project, sensors: Iterable[str], spot: Spot) -> tuple[SpotDetection, ...]:
     """How some placed sensors watch somebody at a spot; those of another level do not."""
     level = find(project.rooms, spot.room).level
     there = (s for ident in sensors if (s := find(project.sensors, ident)).level == level)
-    return tuple(watch_at(mount(project, at_hour(s)), spot) for s in there)
+    return tuple(spot_detection(mount(project, at_hour(s)), spot) for s in there)
 
 
-def watch_at(mounted: MountedSensor, spot: Spot) -> Watch:
+def spot_detection(mounted: MountedSensor, spot: Spot) -> SpotDetection:
     """How a mounted sensor of its level watches somebody at a spot."""
     at = np.array([spot.at], float)
-    return watch_of(mounted, stay_detection(mounted, at, Stayer(spot_body(spot), spot.facing)), 0)
+    return stay_spot_detection(mounted, stay_detection(mounted, at, Stayer(spot_body(spot), spot.facing)), 0)
 
 
-def watch_of(mounted: MountedSensor, seen: StayDetection, k: int) -> Watch:
+def stay_spot_detection(mounted: MountedSensor, seen: StayDetection, k: int) -> SpotDetection:
     """How a mounted sensor watches the k-th of those whom it notices so."""
     moving = float(LARGE_SHARE * seen.large[k] + (1 - LARGE_SHARE) * seen.small[k])
     at_rest = float(seen.still_per_s[k])
     own = own_hold_s(mounted.device, mounted.sensor.settings)
     if seen.fading is None or seen.range_ratio is None:
-        return Watch(moving, at_rest, own)
+        return SpotDetection(moving, at_rest, own)
     # What it notices at rest by that echo is in `near`; what is besides is of its other parts.
     besides = at_rest - float(seen.fading.excess(seen.range_ratio[k : k + 1], 0.0)[0])
     near = float(seen.range_ratio[k])
-    return Watch(moving, max(besides, 0.0), own, seen.fading if math.isfinite(near) else None, near)
+    return SpotDetection(moving, max(besides, 0.0), own, seen.fading if math.isfinite(near) else None, near)

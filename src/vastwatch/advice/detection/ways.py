@@ -26,7 +26,7 @@ DAYS, SEED, FOLLOWED_S = 7, 1, 12.0
 
 
 @dataclass(frozen=True, eq=False)
-class Ways:
+class EntryPaths:
     """Ways into a room, one after the other: (n, 2) points of their samples in it, headings, of which way each sample
     is, and seconds since the door; `weight`: how often each way is walked, as a share of all."""
 
@@ -38,24 +38,24 @@ class Ways:
     weight: Array
 
     @property
-    def many(self) -> int:
+    def count(self) -> int:
         """How many ways there are."""
         return len(self.weight)
 
 
-def usual_week(project: Project) -> Truth:
+def reference_week(project: Project) -> Truth:
     """The week that is looked at where no other is asked for."""
     return simulate_days(project, DAYS, SEED)
 
 
-def ways_into(project: Project, room: str) -> Ways:
+def entry_paths(project: Project, room: str) -> EntryPaths:
     """The ways into a room in a usual week of its people; none where nobody ever comes in."""
-    truth = usual_week(project)
+    truth = reference_week(project)
     return _ways(truth, room, level_number(project, find(project.rooms, room).level))
 
 
 @memoised
-def _ways(truth: Truth, room: str, level: int) -> Ways:
+def _ways(truth: Truth, room: str, level: int) -> EntryPaths:
     mine = truth.rooms.index(room)
     used = _used(truth).get(mine, [])
     points: list[Array] = [np.empty((0, 2))]
@@ -80,7 +80,7 @@ def _ways(truth: Truth, room: str, level: int) -> Ways:
             since.append(np.arange(last - first, dtype=float) * _step_s())
             weight.append(float(often))
     total = max(sum(weight), 1.0)
-    return Ways(
+    return EntryPaths(
         np.concatenate(points), np.concatenate(heading), np.concatenate(pace), np.concatenate(way),
         np.concatenate(since), np.array(weight) / total,
     )  # fmt: skip
@@ -105,16 +105,16 @@ def _step_s() -> float:
 
 
 @memoised
-def rates_on(mounted: MountedSensor, ways: Ways) -> Array:
+def path_rates(mounted: MountedSensor, ways: EntryPaths) -> Array:
     """How readily a sensor notices somebody at each sample of the ways, per second."""
     return walker_rate(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading, pace=ways.pace))
 
 
-def noticed_within(ways: Ways, each: list[tuple[MountedSensor, Array]], seconds: float) -> float:
+def share_within(ways: EntryPaths, each: list[tuple[MountedSensor, Array]], seconds: float) -> float:
     """The share of those who come in that any of some sensors reports within so long, with the sensors' `rates_on`."""
-    missed = np.ones(ways.many)
+    missed = np.ones(ways.count)
     for mounted, rates in each:
         soon = ways.since_s <= seconds - latency_s(mounted.device)
-        expected = np.bincount(ways.way[soon], rates[soon] * _step_s(), minlength=ways.many)
+        expected = np.bincount(ways.way[soon], rates[soon] * _step_s(), minlength=ways.count)
         missed *= np.exp(-expected)
     return float(((1.0 - missed) * ways.weight).sum())

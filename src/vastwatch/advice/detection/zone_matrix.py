@@ -54,24 +54,24 @@ def _near(zone: Zone, at: tuple[float, float]) -> bool:
     )
 
 
-def matrix(project: Project, known: ZonedSensor) -> list[MatrixRow]:
+def matrix(project: Project, zoned: ZonedSensor) -> list[MatrixRow]:
     """A row for each spot that is noticed, those of its own room first, and one for each way into the room."""
-    room = room_of(project, known.sensor)
+    room = room_of(project, zoned.sensor)
     home = None if room is None else room.id
-    order = sorted(range(len(known.spots)), key=lambda i: known.spots[i].room != home)
+    order = sorted(range(len(zoned.spots)), key=lambda i: zoned.spots[i].room != home)
     out = [
-        MatrixRow(known.spots[i].name, known.spots[i].id, tuple(known.counted[i].tolist()),
-                  tuple(known.intended[i].tolist())) for i in order
+        MatrixRow(zoned.spots[i].name, zoned.spots[i].id, tuple(zoned.counted[i].tolist()),
+                  tuple(zoned.intended[i].tolist())) for i in order
     ]  # fmt: skip
-    if room is None or not known.zones:
+    if room is None or not zoned.zones:
         return out
-    stays = [s.at for s in known.spots if s.room == home] or [polygons.centroid(room.outline)]
+    stays = [s.at for s in zoned.spots if s.room == home] or [polygons.centroid(room.outline)]
     for opening, inside, _ in entrances(project, room):
         end = min(stays, key=lambda p: float(np.hypot(p[0] - inside[0], p[1] - inside[1])))
         # The last bit of the way is the seat itself: it ends half a metre before.
-        chance = tuple(_on_way(known.pose, known.device, inside, end, shape) for shape in known.shapes)
+        chance = tuple(_on_way(zoned.pose, zoned.device, inside, end, shape) for shape in zoned.shapes)
         other = next((r for r in rooms_beside(project, opening) if r is not None and r.id != room.id), None)
         words = "in from outside" if other is None else f"in from the {other.name.lower()}"
-        own = tuple(z.role == "entry" and _near(z, inside) for z in known.zones)
+        own = tuple(z.role == "entry" and _near(z, inside) for z in zoned.zones)
         out.append(MatrixRow(words, None, chance, own))
     return out

@@ -43,7 +43,7 @@ MOVES = ("fan", "curtain", "vent", "mirror or metal", "pet area")
 PASSING = ("passing", "away")
 
 
-class Proposal(NamedTuple):
+class ZoneProposal(NamedTuple):
     """Zones for a sensor, and how far off they are, as `wrong` sums it; `before` for the zones that are drawn.
     `left_out`: what there was no room for, by name."""
 
@@ -53,13 +53,13 @@ class Proposal(NamedTuple):
     left_out: tuple[str, ...]
 
 
-def wrong(known: ZonedSensor) -> float:
+def total_zone_error(known: ZonedSensor) -> float:
     """How far off a sensor's zones are, summed over the spots that it notices: what their numbers make small."""
     counting = [j for j, z in enumerate(known.zones) if z.role != "ignore"]
     return sum(float(zone_error(known.counted[:, j], known.intended[:, j], ~known.intended[:, j])) for j in counting)
 
 
-def drawn_around(project: Project, level: str, at: Corner, room: Room | None = None) -> tuple[Corner, ...]:
+def zone_around(project: Project, level: str, at: Corner, room: Room | None = None) -> tuple[Corner, ...]:
     """A zone round whatever stands at a point: the furniture there, or a square about the point itself."""
     mine = _furniture_at(project, level, at)
     if mine is None:
@@ -72,7 +72,7 @@ def drawn_around(project: Project, level: str, at: Corner, room: Room | None = N
     return _corners(shape)
 
 
-def zones_for(project: Project, sensor: Sensor) -> Proposal | None:
+def propose_zones(project: Project, sensor: Sensor) -> ZoneProposal | None:
     """The proposal for a sensor, in place of whatever it has; None where its type takes no zones."""
     known = zoned_sensor(project, sensor)
     room = room_of(project, sensor)
@@ -108,7 +108,7 @@ def zones_for(project: Project, sensor: Sensor) -> Proposal | None:
     made = _better_merged(project, sensor, tuple(kept))
     new = zoned_sensor(replace_zones(project, sensor, made), sensor)
     assert new is not None
-    return Proposal(made, wrong(new), wrong(known), tuple(left))
+    return ZoneProposal(made, total_zone_error(new), total_zone_error(known), tuple(left))
 
 
 def _better_merged(project: Project, sensor: Sensor, zones: tuple[Zone, ...]) -> tuple[Zone, ...]:
@@ -116,7 +116,7 @@ def _better_merged(project: Project, sensor: Sensor, zones: tuple[Zone, ...]) ->
 
     def off(of: tuple[Zone, ...]) -> float:
         known = zoned_sensor(replace_zones(project, sensor, of), sensor)
-        return math.inf if known is None else wrong(known)
+        return math.inf if known is None else total_zone_error(known)
 
     now = off(zones)
     while True:
@@ -152,7 +152,7 @@ def _seats(project: Project, room: Room, noticed: tuple[Spot, ...]) -> list[list
     return sorted(groups.values(), key=lambda g: min(order[s.posture] for s in g))
 
 
-def stayed_at(project: Project, sensor: Sensor) -> list[Spot]:
+def stay_spots(project: Project, sensor: Sensor) -> list[Spot]:
     """The spots on a sensor's level where somebody stays, and not a pet alone."""
     return [s for s in spots_on(project, sensor.level) if _stayed(project, s)]
 
@@ -186,7 +186,7 @@ def _called(project: Project, spots: list[Spot]) -> str:
 
 
 def _round(project: Project, room: Room, spots: list[Spot]) -> tuple[Corner, ...]:
-    return drawn_around(project, room.level, spots[0].at, room)
+    return zone_around(project, room.level, spots[0].at, room)
 
 
 def _entry(project: Project, room: Room, opening: Opening, inside: Corner, along: Corner) -> tuple[Corner, ...]:

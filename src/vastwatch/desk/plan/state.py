@@ -8,8 +8,8 @@ from typing import NamedTuple, TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
-from vastwatch.advice.detection.spill import Spill
-from vastwatch.advice.detection.walk_test import Sway, Walk
+from vastwatch.advice.detection.spill import OverCoverage
+from vastwatch.advice.detection.walk_test import SidestepTest, Walk
 from vastwatch.causes.chain import IncidentView
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
@@ -68,10 +68,10 @@ class PlanState:
     # Where the rooms' names were last painted.
     names: dict[str, NamePlace] = field(default_factory=dict)
     # The doors of the room in hand with somebody swaying in each, and the way that was walked last.
-    sways: tuple[Sway, ...] = ()
+    sways: tuple[SidestepTest, ...] = ()
     walk: Walk | None = None
     # What the selected sensor sees of rooms that it does not serve.
-    spills: tuple[Spill, ...] = ()
+    spills: tuple[OverCoverage, ...] = ()
     # The zones of the tracking radar in hand , and the targets that radars tell at the playhead.
     zones: ZonesShown | None = None
     targets: tuple[tuple[str, tuple[float, float]], ...] = ()

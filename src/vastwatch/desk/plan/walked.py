@@ -47,9 +47,7 @@ def draw_walked(p: QPainter, state: PlanState) -> None:
     with in_pixels(p) as at:
         words = [_way(p, state, at)] if state.walk is not None and state.walk.level == state.level else []
         for sway in state.sways:
-            words.append(
-                (at(*sway.door), f"{sway.nearly_s:.1f} s" if math.isfinite(sway.nearly_s) else "never", sway.good)
-            )
+            words.append((at(*sway.door), f"{sway.p90_s:.1f} s" if math.isfinite(sway.p90_s) else "never", sway.good))
         words += [(at(*point), said, good) for point, said, good in beyond_words(state)]
         p.setFont(font(11, 600))
         taken: list[QRectF] = []

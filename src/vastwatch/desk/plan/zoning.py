@@ -97,7 +97,7 @@ class ZoneHands:
 
     def add_round(self, x: float, y: float) -> bool:
         """A new zone round whatever stands at a point."""
-        from vastwatch.advice.detection.zone_proposal import drawn_around
+        from vastwatch.advice.detection.zone_proposal import zone_around
 
         project, level = self.bench.project, self.bench.level
         room = room_at(project, level, x, y)
@@ -108,7 +108,7 @@ class ZoneHands:
         )
         at = (x, y) if piece is not None or spot is None else spot.at
         name = piece.name if piece is not None else spot.name if spot is not None else ""
-        return self.add(drawn_around(project, level, at, room), name[:1].upper() + name[1:])
+        return self.add(zone_around(project, level, at, room), name[:1].upper() + name[1:])
 
 
 class ShapeZone(Gesture):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from vastwatch.advice.detection.spill import Spill, spills
-from vastwatch.advice.detection.trial import Trial, stay
-from vastwatch.advice.detection.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
+from vastwatch.advice.detection.spill import OverCoverage, over_coverages
+from vastwatch.advice.detection.trial import StayTrial, run_stay_trial
+from vastwatch.advice.detection.walk_test import SidestepTest, Walk, entrances, in_and_out, sidestep_tests, walk
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.registry import Kind, Results
@@ -42,14 +42,14 @@ def _placing(focus: Focus) -> bool:
     return focus.here.chooses
 
 
-TRIAL: Kind[Trial] = Kind(
-    "trial", tried_spot, lambda task, project, spot: stay(project, spot), follows=("selected",)
+TRIAL: Kind[StayTrial] = Kind(
+    "trial", tried_spot, lambda task, project, spot: run_stay_trial(project, spot), follows=("selected",)
 )  # fmt: skip
-SWAYS: Kind[list[Sway]] = Kind(
-    "doors", tried_doors, lambda task, project, room: sways(project, room), _placing, ("room", "stage")
+SWAYS: Kind[list[SidestepTest]] = Kind(
+    "doors", tried_doors, lambda task, project, room: sidestep_tests(project, room), _placing, ("room", "stage")
 )  # fmt: skip
-SPILL: Kind[list[Spill]] = Kind(
-    "detection next door", _of_spill, lambda task, project, sensor: spills(project, sensor), _placing,
+SPILL: Kind[list[OverCoverage]] = Kind(
+    "detection next door", _of_spill, lambda task, project, sensor: over_coverages(project, sensor), _placing,
     ("selected", "room", "stage"), forgetful=True,
 )  # fmt: skip
 WALK: Kind[Walk] = Kind("way", _of_way, lambda task, project, level, points: walk(project, level, points))

@@ -123,7 +123,7 @@ def _stayed(scene: Scene) -> str | None:
         return None
     half = trial.dark_within(0.5)
     if not np.isfinite(half):
-        return f"The light stayed on in {100 * trial.kept:.0f} % of {trial.draws} trials."
+        return f"The light stayed on in {100 * trial.share_never_dark:.0f} % of {trial.draws} trials."
     return (
         f"In half of {trial.draws} trials the light goes off within {duration_words(half)}: a motion sensor hardly "
         "notices somebody who sits still."

@@ -6,7 +6,7 @@ import math
 
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from vastwatch.advice.detection.walk_test import Sway, Walk
+from vastwatch.advice.detection.walk_test import SidestepTest, Walk
 from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.results.detection import SWAYS, WALK
@@ -59,15 +59,15 @@ class WalkView(QWidget):
         self.results.said.emit(TOOLS["walk"])
 
 
-def _from(sway: Sway) -> str:
+def _from(sway: SidestepTest) -> str:
     """Which door it is, by what lies beyond."""
     return "from outside" if sway.beyond == "outside" else f"from {sway.beyond.lower()}"
 
 
-def _how(sway: Sway) -> str:
-    if not math.isfinite(sway.nearly_s):
+def _how(sway: SidestepTest) -> str:
+    if not math.isfinite(sway.p90_s):
         return "never noticed"
-    return f"noticed in {sway.nearly_s:.1f} s"
+    return f"noticed in {sway.p90_s:.1f} s"
 
 
 def in_words(project: Project, walk: Walk) -> str:

@@ -10,7 +10,7 @@ from vastwatch.advice.adviser.zone_help import Help
 from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.checks.zones import WELL
 from vastwatch.advice.detection.zone_matrix import matrix
-from vastwatch.advice.detection.zone_proposal import zones_for
+from vastwatch.advice.detection.zone_proposal import propose_zones
 from vastwatch.commission.entry_sheet import as_text, convention_words, entry_sheet
 from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.records import Sensor
@@ -227,7 +227,7 @@ class ZonesPanel(QWidget):
 
     def _propose(self) -> None:
         sensor = self.sensor
-        found = None if sensor is None else zones_for(self.document.project, sensor)
+        found = None if sensor is None else propose_zones(self.document.project, sensor)
         if sensor is None or found is None:
             return
         if not found.zones:
