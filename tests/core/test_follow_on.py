@@ -6,7 +6,16 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.scenes.follow_on import COSTS_MIN, DAYS, PROVEN, SPARES, ahead, crossing, told, ways_into
+from vastwatch.advice.scenes.follow_on import (
+    COSTS_MIN,
+    DAYS,
+    PROVEN,
+    SPARES,
+    arrivals_by_room,
+    crossing,
+    in_words,
+    look_ahead_rows,
+)
 from vastwatch.design.ladders import ladder_lamps, rows_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.records import Conclusion, Lamp, Sensor
@@ -30,7 +39,7 @@ def test_ways_are_those_of_one_person_after_the_other():
     project = two_lit()
     truth = simulate_days(project, 7, 1)
     # Every time the chair is left and come back to, by the only other room.
-    into_small, into_big = ways_into(truth, "small"), ways_into(truth, "big")
+    into_small, into_big = arrivals_by_room(truth, "small"), arrivals_by_room(truth, "big")
     assert set(into_small) == {"big"} and set(into_big) == {"small"}
     # There is no other way in than through the small one.
     entries = truth.person_in("a", "big", True).rises
@@ -46,7 +55,7 @@ def test_the_crossing_is_at_the_door():
 
 def test_a_row_ahead_is_judged_on_weeks_it_was_not_chosen_by():
     project = two_lit()
-    found = ahead(project, "small")
+    found = look_ahead_rows(project, "small")
     assert found and found[0].from_room == "big"
     a = found[0]
     assert list(faults_of(a.project)) == []
@@ -58,21 +67,21 @@ def test_a_row_ahead_is_judged_on_weeks_it_was_not_chosen_by():
         assert came.idle_h == pytest.approx(sum(s.wasted_h for s in scores) / len(PROVEN))
     spared = a.before.arrivals - a.after.arrivals
     pays = spared >= SPARES and 60 * (a.after.idle_h - a.before.idle_h) <= COSTS_MIN * spared
-    assert a.pays == pays and f"{spared:.1f} of" in told(a, project)
+    assert a.pays == pays and f"{spared:.1f} of" in in_words(a, project)
 
 
 def test_nothing_is_offered_where_nothing_lights_or_nobody_is_noticed():
     project = two_lit()
-    assert ahead(replace(project, lamps=project.lamps[:1]), "small") == []
-    assert ahead(replace(project, presences=project.presences[:1]), "small") == []
-    assert ahead(replace(project, people=()), "small") == []
+    assert look_ahead_rows(replace(project, lamps=project.lamps[:1]), "small") == []
+    assert look_ahead_rows(replace(project, presences=project.presences[:1]), "small") == []
+    assert look_ahead_rows(replace(project, people=()), "small") == []
     blind = replace(project, sensors=project.sensors[1:], presences=project.presences[1:])
-    assert ahead(blind, "small") == []
+    assert look_ahead_rows(blind, "small") == []
     with pytest.raises(ValueError, match="unknown room"):
-        ahead(project, "attic")
+        look_ahead_rows(project, "attic")
 
 
 def test_it_stops_when_told_to():
     asked = []
-    assert ahead(two_lit(), "small", lambda: bool(asked.append(1))) == []
+    assert look_ahead_rows(two_lit(), "small", lambda: bool(asked.append(1))) == []
     assert len(asked) >= 1

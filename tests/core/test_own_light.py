@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.checks.scenes import lamps_that_fool_their_sensor
-from vastwatch.advice.scenes.light_feedback import feedback, proposed
+from vastwatch.advice.scenes.light_feedback import feedback, propose_thresholds
 from vastwatch.control.house import conclude, run_house
 from vastwatch.control.light.darkness import daylight_in, house_dark, latch_steps, sampling_of, thresholds
 from vastwatch.control.light.daylight import dark, target_lux
@@ -98,7 +98,7 @@ def test_the_dark_that_is_told_is_that_of_one_reading_after_the_other(source, la
 def test_a_lamp_that_lifts_its_own_sensor_blinks_and_the_cure_cures_it():
     project = lux_room(replace(SENSOR, below_lux=200, until_lux=210))
     found = feedback(project, "big")
-    assert found is not None and found.blinks and found.lifts_lux > 30
+    assert found is not None and found.oscillates and found.self_lux > 30
     assert [f.rule for f in lamps_that_fool_their_sensor(project)] == ["scene-blinks"]
     r = rehearse(project, 2, 1)
     blinks = len(house_dark(project, "big", r.recording).rises)
@@ -106,7 +106,7 @@ def test_a_lamp_that_lifts_its_own_sensor_blinks_and_the_cure_cures_it():
     cured = put(project, replace(big, darkness=replace(big.darkness, until_lux=found.cure)))
     after = house_dark(cured, "big", rehearse(cured, 2, 1).recording)
     assert blinks > 20 and len(after.rises) <= 2
-    assert not feedback(cured, "big").blinks and not list(lamps_that_fool_their_sensor(cured))
+    assert not feedback(cured, "big").oscillates and not list(lamps_that_fool_their_sensor(cured))
 
 
 def test_a_sensor_that_looks_away_from_the_lamp_sees_only_what_the_room_reflects():
@@ -118,14 +118,14 @@ def test_a_sensor_that_looks_away_from_the_lamp_sees_only_what_the_room_reflects
 def test_proposed_thresholds_are_above_what_the_lamps_add_and_begin_no_more_often():
     project = lux_room(replace(SENSOR, below_lux=200, until_lux=200))
     r = rehearse(project, 2, 1)
-    found = proposed(project, "big", r)
+    found = propose_thresholds(project, "big", r)
     room = find(project.rooms, "big")
     assert found.below == round(target_lux(project, room))
     lift = max_self_lux(project, room, find(project.sensors, "eye"))
     assert found.until >= found.below + 1.2 * lift and found.until >= 1.2 * found.below
     assert found.begins_then < found.begins_now
     sun = put(project, replace(room, darkness=DarkSource(source="sun")))
-    assert proposed(sun, "big", rehearse(sun, 1, 1)) is None
+    assert propose_thresholds(sun, "big", rehearse(sun, 1, 1)) is None
 
 
 def test_two_readings_make_a_line_and_one_a_share():
@@ -195,8 +195,8 @@ def test_hysteresis_that_is_upside_down_is_a_fault():
 
 
 def test_it_blinks_exactly_where_the_lamps_lift_it_over():
-    lifts = feedback(lux_room(replace(SENSOR, below_lux=200, until_lux=210)), "big").lifts_lux
+    lifts = feedback(lux_room(replace(SENSOR, below_lux=200, until_lux=210)), "big").self_lux
     for more, blinks in ((-1.0, True), (1.0, False)):
         found = feedback(lux_room(replace(SENSOR, below_lux=200, until_lux=200 + lifts + more)), "big")
-        assert found.blinks is blinks
+        assert found.oscillates is blinks
         assert found.cure >= 200 + 1.2 * lifts and found.below == 200

@@ -97,7 +97,7 @@ def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     out: dict[str, Any] = {}
     lines = []
     for room in rooms:
-        found = follow_on.ahead(project, room)
+        found = follow_on.look_ahead_rows(project, room)
         if not found and args.room is None:
             continue
         out[room] = [
@@ -108,7 +108,7 @@ def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             }
             for a in found
         ]  # fmt: skip
-        lines += [f"{'pays' if a.pays else 'no'}: {follow_on.told(a, project)}" for a in found]
+        lines += [f"{'pays' if a.pays else 'no'}: {follow_on.in_words(a, project)}" for a in found]
         if not found:
             lines.append(
                 f"{find(project.rooms, room).name}: nobody is noticed on the way there, or it has no automatic light."

@@ -69,7 +69,9 @@ def _ladder(project: Project, did: LadderRun) -> dict[str, Any]:
         }
         for k, row in enumerate(did.rows)
     ]  # fmt: skip
-    every = [{"holds": list(s.holds), "wins": s.wins, "share": number(s.share, 6), "seen": s.seen} for s in states(did)]
+    every = [
+        {"holds": list(s.holds), "wins": s.wins, "share": number(s.share, 6), "seen": s.occurred} for s in states(did)
+    ]
     by_hand = number(float(share[n + 1 :].sum()), 5)
     return {"rows": rows, "else_share": number(float(share[n]), 5), "hand_share": by_hand, "states": every}
 

@@ -159,11 +159,11 @@ def lamps_that_fool_their_sensor(project: Project) -> Iterator[Finding]:
     """A room that is dark by a sensor which its own lamps light."""
     for room in project.rooms:
         found = feedback(project, room.id)
-        if found is None or not found.blinks:
+        if found is None or not found.oscillates:
             continue
         sensor = find(project.sensors, found.sensor)
         text = (
-            f"{room.name}: its lamps raise {sensor.name} by {found.lifts_lux:.0f} lux, from {found.below:.0f} "
+            f"{room.name}: its lamps raise {sensor.name} by {found.self_lux:.0f} lux, from {found.below:.0f} "
             f"to above {found.until:.0f}: the light would cycle every {found.every_s:.0f} s."
         )
         advice = (

@@ -42,7 +42,7 @@ STAYS_S, LEVEL = 10.0, 0.5
 AT_DOOR_M = 1.5
 
 
-class Came(NamedTuple):
+class ArrivalMetrics(NamedTuple):
     """What a room's light came to in some weeks, a day: arrivals into the dark, seconds from the door until it was lit,
     hours burning for nobody, and kWh."""
 
@@ -52,7 +52,7 @@ class Came(NamedTuple):
     kwh: float
 
 
-class Ahead(NamedTuple):
+class LookAheadRow(NamedTuple):
     """A row that lights `room` ahead of who comes from `from_room`, the design with it, and what weeks that it was not
     chosen by came to without and with it; `pays`: whether it is worth its while."""
 
@@ -60,12 +60,12 @@ class Ahead(NamedTuple):
     from_room: str
     words: str
     project: Project
-    before: Came
-    after: Came
+    before: ArrivalMetrics
+    after: ArrivalMetrics
     pays: bool
 
 
-def ways_into(truth: Truth, room: str) -> dict[str, float]:
+def arrivals_by_room(truth: Truth, room: str) -> dict[str, float]:
     """By room, how often a day somebody awake came from there into a room, the most trodden first."""
     counts: dict[str, int] = {}
     others = [r for r in truth.rooms if r != room]
@@ -115,7 +115,9 @@ def _tells(project: Project, truth: Truth, a: Room, b: Room) -> Iterator[tuple[s
             yield sensor.name, Report(sensor=sensor.id)
 
 
-def ahead(project: Project, room: str, should_continue: Callable[[], bool] = lambda: True) -> list[Ahead]:
+def look_ahead_rows(
+    project: Project, room: str, should_continue: Callable[[], bool] = lambda: True
+) -> list[LookAheadRow]:
     """The rows that could light a room ahead of who comes, each tried on weeks; those first that spare the most. Empty
     where nothing lights it, or nobody is noticed on the way there. Raises ValueError for a room that is not there."""
     record = next((r for r in project.rooms if r.id == room), None)
@@ -124,9 +126,9 @@ def ahead(project: Project, room: str, should_continue: Callable[[], bool] = lam
     if presence_of(project, room) is None or not lamps_in(project, room):
         return []
     truth = simulate_days(project, DAYS, CHOSEN[0])
-    tried: list[Ahead] = []
+    tried: list[LookAheadRow] = []
     before = _came(project, room, CHOSEN)
-    for source, per_day in list(ways_into(truth, room).items())[:MOST]:
+    for source, per_day in list(arrivals_by_room(truth, room).items())[:MOST]:
         if per_day < SELDOM:
             continue
         best: tuple[float, str, Project] | None = None
@@ -143,7 +145,7 @@ def ahead(project: Project, room: str, should_continue: Callable[[], bool] = lam
             was, came = _came(project, room, PROVEN), _came(best[2], room, PROVEN)
             spared = was.arrivals - came.arrivals
             pays = spared >= SPARES and 60.0 * (came.idle_h - was.idle_h) <= COSTS_MIN * spared
-            tried.append(Ahead(room, source, best[1], best[2], was, came, pays))
+            tried.append(LookAheadRow(room, source, best[1], best[2], was, came, pays))
     return sorted(tried, key=lambda x: (not x.pays, x.after.arrivals - x.before.arrivals))
 
 
@@ -160,17 +162,17 @@ def _with_row(project: Project, room: Room, source: Room, tells: Expr) -> Projec
     return project
 
 
-def _came(project: Project, room: str, seeds: tuple[int, ...]) -> Came:
+def _came(project: Project, room: str, seeds: tuple[int, ...]) -> ArrivalMetrics:
     scores = []
     for seed in seeds:
         r = rehearse(project, DAYS, seed)
         s = r.scores[room]
         energy = sum(r.house.kwh(x) for x in lamps_in(project, room)) / DAYS
         scores.append((s.arrivals / DAYS, s.first_median_s or 0.0, s.wasted_h, energy))
-    return Came(*np.mean(scores, axis=0).tolist())
+    return ArrivalMetrics(*np.mean(scores, axis=0).tolist())
 
 
-def told(a: Ahead, project: Project) -> str:
+def in_words(a: LookAheadRow, project: Project) -> str:
     """What such a row does, in a sentence."""
     spared = a.before.arrivals - a.after.arrivals
     name, source = (find(project.rooms, r).name.lower() for r in (a.room, a.from_room))

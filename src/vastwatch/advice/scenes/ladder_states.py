@@ -21,7 +21,7 @@ from vastwatch.rehearsal import Rehearsal
 MOST_ROWS = 8
 
 
-class State(NamedTuple):
+class LadderState(NamedTuple):
     """Which rows hold, the row that wins (the number of rows for none), and its share of the rehearsed time; nought
     where it was not lived."""
 
@@ -30,18 +30,18 @@ class State(NamedTuple):
     share: float
 
     @property
-    def seen(self) -> bool:
+    def occurred(self) -> bool:
         """Whether the rehearsal came to it."""
         return self.share > 0
 
 
 @memoised
-def states(did: LadderRun) -> list[State]:
+def states(run: LadderRun) -> list[LadderState]:
     """Every combination of a ladder's rows, the most frequent first; of those that were not lived the fewest rows
     first."""
-    n, end = len(did.rows), float(did.winners.edges[-1])
-    edges = np.unique(np.concatenate([[0.0], *(s.switches for s in did.row_signals)]))
-    holds = np.array([s.at(edges) for s in did.row_signals]).reshape(n, -1).T
+    n, end = len(run.rows), float(run.winners.edges[-1])
+    edges = np.unique(np.concatenate([[0.0], *(s.switches for s in run.row_signals)]))
+    holds = np.array([s.at(edges) for s in run.row_signals]).reshape(n, -1).T
     spent = np.diff(np.append(edges, end))
     lived: dict[tuple[bool, ...], float] = {}
     for row, seconds in zip(map(tuple, holds.tolist()), spent.tolist()):
@@ -49,7 +49,7 @@ def states(did: LadderRun) -> list[State]:
     every = set(lived)
     if n <= MOST_ROWS:
         every |= set(product((False, True), repeat=n))
-    found = [State(h, next((k for k, on in enumerate(h) if on), n), lived.get(h, 0.0) / end) for h in every]
+    found = [LadderState(h, next((k for k, on in enumerate(h) if on), n), lived.get(h, 0.0) / end) for h in every]
     return sorted(found, key=lambda s: (-s.share, sum(s.holds), s.holds))
 
 
@@ -80,25 +80,25 @@ def never_wins(r: Rehearsal) -> Iterator[tuple[str, LadderRun, int]]:
             yield from ((room, did, k) for k in range(len(did.rows)) if share[k] <= 0)
 
 
-def shadowing(did: LadderRun, row: int) -> list[int]:
+def shadowing(run: LadderRun, row: int) -> list[int]:
     """The rows above one that never wins which held whenever it did; none where it never held."""
-    mine = did.row_signals[row]
+    mine = run.row_signals[row]
     if mine.total() == 0:
         return []
-    return [k for k in range(row) if (mine - did.row_signals[k]).total() <= 1e-9]
+    return [k for k in range(row) if (mine - run.row_signals[k]).total() <= 1e-9]
 
 
-def why_not(did: LadderRun, t: float) -> list[tuple[int, bool]]:
+def why_not(run: LadderRun, t: float) -> list[tuple[int, bool]]:
     """The rows above the one that wins at an instant, and whether each holds; all of them where none wins."""
-    won = min(did.winners.at(t), len(did.rows))
-    return [(k, bool(did.row_signals[k].at(t))) for k in range(won)]
+    won = min(run.winners.at(t), len(run.rows))
+    return [(k, bool(run.row_signals[k].at(t))) for k in range(won)]
 
 
-def scene_of_row(project: Project, did: LadderRun, row: int) -> str:
+def scene_of_row(project: Project, run: LadderRun, row: int) -> str:
     """What the row of that number asks for, in words."""
-    if row < len(did.rows):
-        return str(find(project.scenes, did.rows[row].scene).name)
-    return "manual" if row > len(did.rows) else "all off"
+    if row < len(run.rows):
+        return str(find(project.scenes, run.rows[row].scene).name)
+    return "manual" if row > len(run.rows) else "all off"
 
 
 def has_ladder(project: Project, room: str) -> bool:

@@ -27,10 +27,10 @@ class Feedback(NamedTuple):
     two thresholds, whether the light would blink, every how many seconds, and the upper threshold that cures it."""
 
     sensor: str
-    lifts_lux: float
+    self_lux: float
     below: float
     until: float
-    blinks: bool
+    oscillates: bool
     every_s: float
     cure: float
 
@@ -53,7 +53,7 @@ def _cure(below: float, lifts: float) -> float:
     return math.ceil((below + MARGIN * lifts) / 10.0) * 10.0
 
 
-class Proposal(NamedTuple):
+class ThresholdProposal(NamedTuple):
     """The two thresholds that a room's source is best given, lux as its sensor reads them; how often a day its dark
     began in some days with those of today, and with these."""
 
@@ -63,7 +63,7 @@ class Proposal(NamedTuple):
     begins_then: float
 
 
-def proposed(project: Project, room: str, r: Rehearsal) -> Proposal | None:
+def propose_thresholds(project: Project, room: str, r: Rehearsal) -> ThresholdProposal | None:
     """Thresholds for a room of which daylight or a sensor of light tells the dark: below what the room asks for, as the
     sensor reads that, and until so much more that neither its own lamps nor a passing cloud blink it; held against some
     days lived. None for other sources, which have none."""
@@ -81,4 +81,4 @@ def proposed(project: Project, room: str, r: Rehearsal) -> Proposal | None:
         len(house_dark(each, room, with_self_illumination(each, r.recording)).rises) / r.days
         for each in (project, then)
     ]
-    return Proposal(below, until, *begins)
+    return ThresholdProposal(below, until, *begins)

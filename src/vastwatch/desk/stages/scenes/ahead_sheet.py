@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.scenes.follow_on import Ahead, ahead
+from vastwatch.advice.scenes.follow_on import LookAheadRow, look_ahead_rows
 from vastwatch.design.project import Project, find
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
@@ -17,11 +17,11 @@ from vastwatch.desk.shell.parts import label, line, pressed, row
 from vastwatch.files import ProjectError
 
 
-def ask_ahead(parent: QWidget, project: Project, room: str, then: Callable[[list[Ahead]], None]) -> object:
+def ask_ahead(parent: QWidget, project: Project, room: str, then: Callable[[list[LookAheadRow]], None]) -> object:
     """Look in the background for rows that light a room ahead of who comes."""
 
-    def work(go_on: Callable[[float], bool]) -> list[Ahead]:
-        return ahead(project, room, lambda: go_on(0.5))
+    def work(go_on: Callable[[float], bool]) -> list[LookAheadRow]:
+        return look_ahead_rows(project, room, lambda: go_on(0.5))
 
     def done(found: Any) -> None:
         then([] if isinstance(found, ProjectError) else found)
@@ -34,7 +34,7 @@ class AheadSheet(QDialog):
 
     say = pyqtSignal(str)
 
-    def __init__(self, parent: QWidget, document: Document, found: list[Ahead]) -> None:
+    def __init__(self, parent: QWidget, document: Document, found: list[LookAheadRow]) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.document, self.project = document, document.project
@@ -75,7 +75,7 @@ class AheadSheet(QDialog):
         leave = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(QWidget(), leave, stretch=0))
 
-    def _take(self, a: Ahead, *_: object) -> None:
+    def _take(self, a: LookAheadRow, *_: object) -> None:
         if self.document.project is not self.project:
             self.say.emit(self.tr("The design has changed; run it again."))
         else:

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from vastwatch.advice.scenes.light_feedback import feedback, proposed
+from vastwatch.advice.scenes.light_feedback import feedback, propose_thresholds
 from vastwatch.control.light.darkness import thresholds
 from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.project import Project, find, put
@@ -94,10 +94,10 @@ class DarkRow(QWidget):
                     "The lamps add {:.0f} lx to its reading: the light would cycle on and off. Set “bright above” "
                     "to {:.0f} lx."
                 )
-                if found.blinks
+                if found.oscillates
                 else self.tr("The lamps add {:.0f} lx to its reading; the light will not cycle.")
             )
-            self.blinks.setText(told.format(found.lifts_lux, found.cure))
+            self.blinks.setText(told.format(found.self_lux, found.cure))
 
     def _source(self) -> DarkSource:
         record = find(self.document.project.rooms, self.focus.room or "")
@@ -128,7 +128,7 @@ class DarkRow(QWidget):
         project, room, r = self.document.project, self.focus.room, self.results.rehearsal
         if room is None:
             return
-        found = None if r is None else proposed(project, room, r)
+        found = None if r is None else propose_thresholds(project, room, r)
         if found is None:
             self.say.emit(self.tr("The week has not been simulated yet."))
             return

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.advice.checks.cautions import CAUTIONS
-from vastwatch.advice.scenes.follow_on import Ahead
+from vastwatch.advice.scenes.follow_on import LookAheadRow
 from vastwatch.advice.scenes.ladder_states import states, stuck
 from vastwatch.design.edits.fittings import beside_a_door
 from vastwatch.design.edits.ladders import (
@@ -159,7 +159,7 @@ class ScenesPanel(QWidget):
             did = self.pane.did
             held = stuck(project, room or "", self.results.rehearsal)
             every = [] if did is None else states(did)
-            count, lived = len(every), sum(s.seen for s in every)
+            count, lived = len(every), sum(s.occurred for s in every)
             told = self.tr("{} stuck").format(len(held)) if held else self.tr("none stuck")
             self.states.setText(self.tr("States: {}, {}").format(lived or count, told))
         self.dark.show_room(record)
@@ -280,7 +280,7 @@ class ScenesPanel(QWidget):
             return
         self._asking = ask_ahead(self, project, room, self._ahead_found)
 
-    def _ahead_found(self, found: list[Ahead]) -> None:
+    def _ahead_found(self, found: list[LookAheadRow]) -> None:
         if not found:
             self.say.emit(self.tr("Nobody is noticed on the way here, or nothing lights this room automatically."))
             return

@@ -36,7 +36,7 @@ class StatesSheet(QDialog):
         box = QVBoxLayout(self)
         box.setSpacing(8)
         every = states(did)
-        lived = sum(s.seen for s in every)
+        lived = sum(s.occurred for s in every)
         box.addWidget(
             label(
                 self.tr("{} of {} combinations occurred in the week. The topmost row that applies wins.").format(
@@ -72,7 +72,7 @@ class StatesSheet(QDialog):
                 item.setToolTip(self.tr("applies") if holds else self.tr("does not apply"))
                 table.setItem(n, k, item)
             table.setItem(n, len(names), QTableWidgetItem(scene_of_row(project, did, state.wins)))
-            share = QTableWidgetItem(share_words(state.share) if state.seen else self.tr("not in this week"))
+            share = QTableWidgetItem(share_words(state.share) if state.occurred else self.tr("not in this week"))
             share.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             table.setItem(n, len(names) + 1, share)
         box.addWidget(table, 1)
