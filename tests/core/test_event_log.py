@@ -12,7 +12,7 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
-from vastwatch.advice.logs.replay import explained, log_curve, notes_in, replayed, what_if, with_holds
+from vastwatch.advice.logs.replay import explain_note, log_curve, notes_in, room_replays, what_if, with_holds
 from vastwatch.commission.event_log import EventLog, read_log, said_by, shown
 from vastwatch.commission.log_clock import Clock
 from vastwatch.commission.log_guess import guessed, match
@@ -147,7 +147,7 @@ def test_offline_is_not_off_and_a_silent_log_heard_nobody(demo, tmp_path):
     assert log.gaps == ((9 * h + 2700, 22 * h),) and not known.at(12 * h) and not known.at(7 * h)
     assert any("not counted as off" in note for note in log.notes)
     # What nobody heard counts neither as light nor as dark.
-    assert replayed(run_house(demo, log.recording))["shop"].known_h == pytest.approx(known.total() / h)
+    assert room_replays(run_house(demo, log.recording))["shop"].known_h == pytest.approx(known.total() / h)
 
 
 def test_disorder_repeats_and_rubbish_are_counted_and_told(demo, tmp_path):
@@ -277,10 +277,10 @@ def test_a_diary_is_laid_over_the_log(room):
         "# mine\n2026-01-12 10:02 the light in Big went off on me\nnonsense\n2026-03-01 10:00 later\n", house
     )
     assert len(notes) == 1 and len(faults) == 2 and "line 3" in faults[0] and "line 4" in faults[1]
-    told = explained(house, notes[0])
+    told = explain_note(house, notes[0])
     assert told.room == "big" and "The hold time of 1 min ran out" in told.chain[1]
     assert "5 min 40 s later" in told.chain[2] and "A hold time of 5 min 40 s would have kept" in told.chain[3]
-    nothing = explained(house, notes[0]._replace(at=80_000.0))
+    nothing = explain_note(house, notes[0]._replace(at=80_000.0))
     assert nothing.room is None and "No light went off" in nothing.chain[0]
 
 

@@ -11,8 +11,8 @@ from msgspec.structs import replace
 
 from samples import device, make_room
 from vastwatch import cli
-from vastwatch.advice.logs.habits import Parting, habits_of_log, parting_of, people_of, told
-from vastwatch.advice.logs.replay import dated, explained, notes_of
+from vastwatch.advice.logs.habits import GapMixture, fit_gap_mixture, habits_of_log, in_words, people_of
+from vastwatch.advice.logs.replay import dated, explain_note, notes_of
 from vastwatch.commission.log_writing import write_log
 from vastwatch.control.house import run_house
 from vastwatch.control.recording import Recording
@@ -95,7 +95,7 @@ def test_two_kinds_of_silence_come_apart(near, far, share):
     n = 4000
     there = rng.random(n) < share
     gaps = np.where(there, rng.exponential(near, n), rng.exponential(far, n))
-    p = parting_of(gaps)
+    p = fit_gap_mixture(gaps)
     assert p.still_s == pytest.approx(near, rel=0.1) and p.away_s == pytest.approx(far, rel=0.15)
     assert p.there == pytest.approx(share, abs=0.03)
     # Where it parts both meanings are as likely.
@@ -106,24 +106,24 @@ def test_two_kinds_of_silence_come_apart(near, far, share):
 
 def test_silences_of_one_kind_or_too_few_are_not_parted():
     rng = np.random.default_rng(1)
-    assert parting_of(np.array([1.0, 2.0, 3.0])) is None
-    assert parting_of(np.full(50, 10.0)) is None
-    assert parting_of(np.empty(0)) is None
-    one = parting_of(rng.exponential(50.0, 3000))
-    assert one is None or isinstance(one, Parting)
+    assert fit_gap_mixture(np.array([1.0, 2.0, 3.0])) is None
+    assert fit_gap_mixture(np.full(50, 10.0)) is None
+    assert fit_gap_mixture(np.empty(0)) is None
+    one = fit_gap_mixture(rng.exponential(50.0, 3000))
+    assert one is None or isinstance(one, GapMixture)
 
 
 def test_what_cannot_be_told_is_told():
     project = watched_room()
     house = rehearse(project, 14, 1).house
     found = habits_of_log(house)
-    said = " ".join(found.untold)
+    said = " ".join(found.undetermined)
     assert "cannot be told apart" in said and "a log has no names" in said and "No sensor in: Small room" in said
-    assert "visits on a working day" in told(found, project)[0]
+    assert "visits on a working day" in in_words(found, project)[0]
     calendar = Calendar(house.recording.calendar.begin, "UTC", 5)
     silent = Recording(calendar, {(s.id, None): Signal.constant(False, 0.0, calendar.end) for s in project.sensors})
     nothing = habits_of_log(run_house(project, silent))
-    assert nothing.rooms == () and "no reports from" in nothing.untold[0]
+    assert nothing.rooms == () and "no reports from" in nothing.undetermined[0]
 
 
 def test_hours_in_which_nobody_listened_are_no_absence():
@@ -149,7 +149,7 @@ def test_somebody_in_two_rooms_at_once_is_two_people():
     both = Signal.from_intervals(rows, 0.0, calendar.end)
     log = Recording(calendar, {("pir", None): both, ("radar", None): both})
     assert habits_of_log(run_house(other, log)).people == 2
-    assert "at least 2" in told(habits_of_log(run_house(other, log)), other)[-1]
+    assert "at least 2" in in_words(habits_of_log(run_house(other, log)), other)[-1]
 
 
 def test_the_command_line_tells_habits(tmp_path, capsys):
@@ -181,8 +181,8 @@ def test_notes_of_the_log_s_days_are_explained_in_the_room_they_name():
     noted = run_house(replace(short, diary=notes), house.recording, house.actions)
     found = notes_of(noted)
     assert [i for i, _ in found] == ["a", "b"]
-    assert explained(noted, found[0][1]).room == "big"
-    assert "The hold time of 20 s ran out" in " ".join(explained(noted, found[0][1]).chain)
+    assert explain_note(noted, found[0][1]).room == "big"
+    assert "The hold time of 20 s ran out" in " ".join(explain_note(noted, found[0][1]).chain)
 
 
 def test_a_note_is_a_date_a_time_and_words():

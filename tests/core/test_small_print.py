@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from samples import device, make_room, rect
 from vastwatch.advice.adviser.choose import choose
 from vastwatch.advice.adviser.offers import _waiting, pairs, worth
-from vastwatch.advice.logs.replay import replayed
+from vastwatch.advice.logs.replay import room_replays
 from vastwatch.control.house import run_house
 from vastwatch.design.placed import STEP, as_placed
 from vastwatch.design.project import put
@@ -55,7 +55,7 @@ def test_gates_are_on_what_a_radar_reads(room, scale):
 def test_a_room_that_nothing_lights_has_no_part_in_a_replay(room):
     dark = replace(room, lamps=(), scenes=(), rules=(), lamp_groups=())
     house = run_house(dark, rehearse(dark, 1).recording)
-    assert house.presence("big") is not None and replayed(house) == {}
+    assert house.presence("big") is not None and room_replays(house) == {}
 
 
 def test_pairs_that_wait_alike_come_by_what_both_cost(room):

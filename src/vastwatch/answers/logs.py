@@ -21,8 +21,8 @@ LARGEST_DIARY = 1_000_000
 def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """What a log says of the house, and what other holds would have done with it."""
     from vastwatch.advice.logs.habits import habits_of_log
-    from vastwatch.advice.logs.habits import told as told_of_habits
-    from vastwatch.advice.logs.replay import explained, notes_in, replayed, what_if, with_holds
+    from vastwatch.advice.logs.habits import in_words as told_of_habits
+    from vastwatch.advice.logs.replay import explain_note, notes_in, room_replays, what_if, with_holds
     from vastwatch.commission.event_log import read_log
     from vastwatch.commission.log_guess import guessed, match
     from vastwatch.commission.log_rows import LogError
@@ -36,8 +36,8 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     except (LogError, ValueError) as e:
         raise RequestError(str(e)) from None
     house = run_house(project, log.recording)
-    rooms = replayed(house)
-    changed = replayed(run_house(other, log.recording)) if holds else {}
+    rooms = room_replays(house)
+    changed = room_replays(run_house(other, log.recording)) if holds else {}
     tried = [what_if(house, find(project.presences, ident), seconds) for ident, seconds in holds.items()]
     diary = []
     faults: list[str] = []
@@ -47,7 +47,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         except ProjectError as e:
             raise RequestError(f"--diary: {e}") from None
         notes, faults = notes_in(text, house)
-        diary = [explained(house, note) for note in notes]
+        diary = [explain_note(house, note) for note in notes]
     found = habits_of_log(house) if args.habits else None
     calendar = log.recording.calendar
     document = {
@@ -79,9 +79,9 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     if found is not None:
         document["habits"] = {
             "rooms": {h.room: _habits(h) for h in found.rooms}, "people_at_least": found.people,
-            "untold": list(found.untold),
+            "untold": list(found.undetermined),
         }  # fmt: skip
-        words += [*told_of_habits(found, project), *found.untold]
+        words += [*told_of_habits(found, project), *found.undetermined]
     return document, words
 
 

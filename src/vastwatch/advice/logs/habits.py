@@ -45,7 +45,7 @@ MOST_EXPONENT = 600.0
 NAME = "Occupant of {}, from the log"
 
 
-class Parting(NamedTuple):
+class GapMixture(NamedTuple):
     """How silences part: mean silence of somebody there, and of an empty room, seconds; the share of the first kind;
     from how long on a silence is an absence; the share of silences in doubt."""
 
@@ -67,7 +67,7 @@ class RoomHabits(NamedTuple):
     stay_s: tuple[float, float]
     mean_stay_s: float
     by_hour: tuple[float, ...]
-    parting: Parting | None
+    parting: GapMixture | None
     stays: bool
 
     def in_words(self, name: str) -> str:
@@ -89,10 +89,10 @@ class LogHabits(NamedTuple):
 
     rooms: tuple[RoomHabits, ...]
     people: int
-    untold: tuple[str, ...]
+    undetermined: tuple[str, ...]
 
 
-def parting_of(silences: Array) -> Parting | None:
+def fit_gap_mixture(silences: Array) -> GapMixture | None:
     """How silences (seconds, above 0) part into those of somebody who is there and those of an empty room; None where
     there are too few, or all are of one kind."""
     g = silences[silences > 0]
@@ -116,7 +116,7 @@ def parting_of(silences: Array) -> Parting | None:
     at = math.log(share * far / ((1.0 - share) * near)) / (1.0 / near - 1.0 / far)
     mine = 1.0 / (1.0 + (1 - share) / share * near / far * np.exp(np.minimum(g / near - g / far, MOST_EXPONENT)))
     doubt = float(((mine < SURE) & (mine > 1 - SURE)).mean())
-    return Parting(near, far, share, max(at, SOONEST_S), doubt)
+    return GapMixture(near, far, share, max(at, SOONEST_S), doubt)
 
 
 def habits_of_log(house: HouseRun) -> LogHabits:
@@ -150,7 +150,7 @@ def _of_room(house: HouseRun, room: Room, report: Signal, known: Signal) -> tupl
     rows = report.intervals
     silences = rows[1:, 0] - rows[:-1, 1]
     heard = known.cumulative(rows[1:, 0]) - known.cumulative(rows[:-1, 1]) >= silences - 1e-6
-    parting = parting_of(silences[heard]) if stays else None
+    parting = fit_gap_mixture(silences[heard]) if stays else None
     if stays and int((silences > 0).sum()) < FEWEST:
         return None, report
     at = PASSED_S if parting is None else parting.at_s
@@ -289,7 +289,7 @@ def _spots_of(person: Person) -> list[str]:
     return [line.spot for line in person.stays] + [line.spot for line in person.errands]
 
 
-def told(found: LogHabits, project: Project) -> list[str]:
+def in_words(found: LogHabits, project: Project) -> list[str]:
     """All of it in sentences."""
     words = [h.in_words(find(project.rooms, h.room).name) for h in found.rooms]
     if found.people > 1:

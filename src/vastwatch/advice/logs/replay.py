@@ -39,7 +39,7 @@ class RoomReplay(NamedTuple):
     switched_per_day: float
 
 
-def replayed(house: HouseRun) -> dict[str, RoomReplay]:
+def room_replays(house: HouseRun) -> dict[str, RoomReplay]:
     """What a log says of every room that something lights."""
     out = {}
     for room in house.project.rooms:
@@ -165,7 +165,7 @@ class Note(NamedTuple):
     text: str
 
 
-class Explained(NamedTuple):
+class ExplainedNote(NamedTuple):
     """A note with the light that it is about, if any is, and what led to that, one thing after the other."""
 
     note: Note
@@ -220,7 +220,7 @@ def notes_of(house: HouseRun) -> list[tuple[str, Note]]:
     return sorted(((i, n) for i, n in found if 0.0 <= n.at < house.end), key=lambda x: x[1].at)
 
 
-def explained(house: HouseRun, note: Note) -> Explained:
+def explain_note(house: HouseRun, note: Note) -> ExplainedNote:
     """What led to what a note tells: the light that went off nearest to it, and why."""
     rooms = [r for r in house.project.rooms if house.served(r.id) is not None]
     named = [r for r in rooms if r.name.lower() in note.text.lower()]
@@ -237,11 +237,11 @@ def explained(house: HouseRun, note: Note) -> Explained:
     if best is None:
         # A note that names a room is about no other.
         where = f" in {' or '.join(r.name.lower() for r in named)}" if named else ""
-        return Explained(
+        return ExplainedNote(
             note, named[0].id if named else None, (f"No light went off{where} within {duration_words(NEAR_S)} of it.",)
         )
     _, at, room_id = best
-    return Explained(note, room_id, tuple(_because(house, room_id, at)))
+    return ExplainedNote(note, room_id, tuple(_because(house, room_id, at)))
 
 
 def _because(house: HouseRun, room: str, at: float) -> list[str]:

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
-from vastwatch.advice.logs.replay import dated, explained, notes_of
+from vastwatch.advice.logs.replay import dated, explain_note, notes_of
 from vastwatch.control.house import HouseRun
 from vastwatch.design.project import DiaryNote
 from vastwatch.desk.shell.document import Document
@@ -44,7 +44,7 @@ class DiaryView(QWidget):
         calendar = house.recording.calendar
         inside = notes_of(house)
         for ident, note in inside:
-            found = explained(house, note)
+            found = explain_note(house, note)
             card = LinkCard(note.text)
             inner = column_in(card, 1, (9, 5, 6, 6))
             away = QPushButton("×")

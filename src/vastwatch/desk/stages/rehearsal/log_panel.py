@@ -7,8 +7,8 @@ from datetime import timedelta
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from vastwatch.advice.logs.habits import people_of, told
-from vastwatch.advice.logs.replay import WhatIf, replayed, what_if
+from vastwatch.advice.logs.habits import in_words, people_of
+from vastwatch.advice.logs.replay import WhatIf, room_replays, what_if
 from vastwatch.commission.event_log import EventLog
 from vastwatch.control.house import HouseRun
 from vastwatch.design.conclusions import all_sensors_of
@@ -105,7 +105,7 @@ class LogPanel(QWidget):
         if self.log is None or self.results.recording is None or house is None:
             return
         self.notes.setText("\n".join(self.log.notes))
-        known = replayed(house).get(room or "")
+        known = room_replays(house).get(room or "")
         name = find(house.project.rooms, room).name if room else ""
         if known is None:
             self.told.setText(self.tr("{}: nothing is switched automatically here.").format(name))
@@ -199,12 +199,12 @@ class LogPanel(QWidget):
             return
         # Those of the room in hand first, then of the house.
         name = next((r.name for r in house.project.rooms if r.id == self.focus.room), None)
-        said = told(found, house.project)
+        said = in_words(found, house.project)
         mine = [w for w in said if name is not None and w.startswith(f"{name}: ")]
         whole = [w for w in said if w.startswith("Somebody")]
         self.habits.setText("\n".join([*mine, *whole]) or self.tr("No usage could be found for this room."))
         others = {r.name for r in house.project.rooms if r.name != name}
-        self.untold.setText("\n".join(w for w in found.untold if w.partition(":")[0] not in others))
+        self.untold.setText("\n".join(w for w in found.undetermined if w.partition(":")[0] not in others))
         self.live.setEnabled(bool(found.rooms))
 
     def _let_live(self) -> None:
