@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from samples import device, make_room, shelf_at
 from vastwatch.advice.adviser.choose import choose
 from vastwatch.advice.adviser.remedies import mount_points, remedies
-from vastwatch.advice.checks.findings import Finding, findings, spot_wait_s, walked
+from vastwatch.advice.checks.findings import Finding, findings, spot_wait_s, walkable_cells
 from vastwatch.advice.detection.silences import hours_per_false_off
 from vastwatch.advice.detection.watching import spot_detections
 from vastwatch.advice.judging.judge import held_out, legal_holds, settable_holds
@@ -342,11 +342,11 @@ def test_walkers_are_judged_where_somebody_can_walk(room):
     assert blocked((shelf, rug, lamp), points).tolist() == [False, True, False]
     # A sensor that sees all but what is inside the shelf sees all of where people walk.
     full = replace(room, furnishings=(shelf,))
-    cells = walked(full.rooms, full.furnishings, full.rooms[0])
-    bare = walked(room.rooms, (), room.rooms[0])
+    cells = walkable_cells(full.rooms, full.furnishings, full.rooms[0])
+    bare = walkable_cells(room.rooms, (), room.rooms[0])
     assert (len(bare) - len(cells)) * 0.05**2 == pytest.approx(1.0, abs=0.06)
     everywhere = replace(shelf, outline=room.rooms[0].outline)
-    assert walked(room.rooms, (everywhere,), room.rooms[0]).tolist() == bare.tolist()
+    assert walkable_cells(room.rooms, (everywhere,), room.rooms[0]).tolist() == bare.tolist()
 
 
 def test_what_spares_dark_is_offered_though_drops_rise(room):

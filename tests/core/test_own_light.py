@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.checks.scenes import lamps_that_fool_their_sensor
+from vastwatch.advice.checks.scenes import self_lit_sensors
 from vastwatch.advice.scenes.light_feedback import feedback, propose_thresholds
 from vastwatch.control.house import conclude, run_house
 from vastwatch.control.light.darkness import daylight_in, house_dark, latch_steps, sampling_of, thresholds
@@ -99,14 +99,14 @@ def test_a_lamp_that_lifts_its_own_sensor_blinks_and_the_cure_cures_it():
     project = lux_room(replace(SENSOR, below_lux=200, until_lux=210))
     found = feedback(project, "big")
     assert found is not None and found.oscillates and found.self_lux > 30
-    assert [f.rule for f in lamps_that_fool_their_sensor(project)] == ["scene-blinks"]
+    assert [f.rule for f in self_lit_sensors(project)] == ["scene-blinks"]
     r = rehearse(project, 2, 1)
     blinks = len(house_dark(project, "big", r.recording).rises)
     big = find(project.rooms, "big")
     cured = put(project, replace(big, darkness=replace(big.darkness, until_lux=found.cure)))
     after = house_dark(cured, "big", rehearse(cured, 2, 1).recording)
     assert blinks > 20 and len(after.rises) <= 2
-    assert not feedback(cured, "big").oscillates and not list(lamps_that_fool_their_sensor(cured))
+    assert not feedback(cured, "big").oscillates and not list(self_lit_sensors(cured))
 
 
 def test_a_sensor_that_looks_away_from_the_lamp_sees_only_what_the_room_reflects():

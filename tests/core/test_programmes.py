@@ -7,7 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.checks.scenes import films_that_nothing_tells_of
+from vastwatch.advice.checks.scenes import films_without_player
 from vastwatch.design.expressions import AllOf, Dark, Fact, Not, Report
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Fan, Machine, OutputRow, Sensor, Settings
@@ -171,12 +171,12 @@ def test_a_week_that_is_replayed_is_told_what_nobody_had_asked_for_before():
 
 def test_a_film_that_nothing_tells_of_is_said_until_a_player_is_there():
     project = apply_template(watching(), "big", next(s for s in STARTING if s.name == "Film evenings"))
-    (found,) = films_that_nothing_tells_of(project)
+    (found,) = films_without_player(project)
     assert found.rule == "scene-untold" and found.records == (project.rules[0].id, project.rules[1].id)
     player = next(d for d in catalogue() if d.family == "player")
     box = Sensor(id="box", device=player.id, level="g", name="Player", at=(0.2, 2.0, 0.8))
     project = replace(project, devices=(*project.devices, player), sensors=(*project.sensors, box))
-    assert list(films_that_nothing_tells_of(project)) == []
+    assert list(films_without_player(project)) == []
 
 
 def test_a_media_player_on_the_plan_reports_that_it_plays_and_nobody():

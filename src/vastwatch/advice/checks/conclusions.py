@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vastwatch.advice.checks.finding import Advice, Finding
+from vastwatch.advice.checks.finding import Finding, RemedyText
 from vastwatch.control.light.daylight import target_lux
 from vastwatch.design.conclusions import evaluation_order, references_in
 from vastwatch.design.expressions import AtLeast, Belief, Dark, DoorLatch, Nothing, Report, every_part
@@ -26,7 +26,7 @@ def circles(project: Project) -> Iterator[Finding]:
             text = f"Circular conclusions, which never evaluate: {' names '.join(names)}."
         yield Finding(
             "circle", "wrong", tuple(p.id for p in circle), text,
-            (Advice("Make one of them use sensors instead of the next one."),), circle[0].room,
+            (RemedyText("Make one of them use sensors instead of the next one."),), circle[0].room,
         )  # fmt: skip
 
 
@@ -46,26 +46,26 @@ def untold(project: Project) -> Iterator[Finding]:
             text += f" {len(named)} rows of ladders depend on it." if named[1:] else " A row of a ladder depends on it."
         yield Finding(
             "untold", "wrong", (p.id,), text,
-            (Advice(FED_AGAIN if p.lights else NEW_CONDITION),), p.room,
+            (RemedyText(FED_AGAIN if p.lights else NEW_CONDITION),), p.room,
         )  # fmt: skip
     for row in project.rules:
         if isinstance(row.when, Nothing):
             yield Finding(
                 "untold", "wrong", (row.id,),
                 f"The row “{row.name}” in {find(project.rooms, row.room).name.lower()} never applies: {REMOVED}.",
-                (Advice(NEW_CONDITION),), row.room,
+                (RemedyText(NEW_CONDITION),), row.room,
             )  # fmt: skip
     for output in project.outputs:
         if any(isinstance(row.when, Nothing) for row in getattr(output, "rows", ())):
             yield Finding(
                 "untold", "wrong", (output.id,),
-                f"A row of {output.name} never applies: {REMOVED}.", (Advice(NEW_CONDITION),), output.room,
+                f"A row of {output.name} never applies: {REMOVED}.", (RemedyText(NEW_CONDITION),), output.room,
             )  # fmt: skip
         if any(isinstance(lock, Nothing) for lock in getattr(output, "locks", ())):
             yield Finding(
                 "untold", "wrong", (output.id,),
                 f"A lock of {output.name} never applies, so it may run when it must not: {REMOVED}.",
-                (Advice(NEW_CONDITION),), output.room,
+                (RemedyText(NEW_CONDITION),), output.room,
             )  # fmt: skip
 
 
@@ -120,7 +120,7 @@ def shortened(project: Project) -> Iterator[Finding]:
         "test-mode", "wrong", tuple(s.presence for s in mode.service),
         f"Test mode since {when}: {len(mode.service)} hold times are shortened to "
         f"{duration_words(mode.hold_s)}. The light goes out on anybody who sits still.",
-        (Advice("Restore the normal hold times: Timing, at the bottom."),),
+        (RemedyText("Restore the normal hold times: Timing, at the bottom."),),
     )  # fmt: skip
 
 

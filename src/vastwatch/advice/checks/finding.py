@@ -15,7 +15,7 @@ MANY_SENSORS = 60
 
 
 @dataclass(frozen=True)
-class Advice:
+class RemedyText:
     """One thing that would help, in words."""
 
     text: str
@@ -29,5 +29,5 @@ class Finding:
     severity: str
     records: tuple[str, ...]
     text: str
-    remedies: tuple[Advice, ...] = ()
+    remedies: tuple[RemedyText, ...] = ()
     room: str | None = None

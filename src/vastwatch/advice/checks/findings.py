@@ -18,7 +18,7 @@ from vastwatch.advice.checks import scenes as scene_checks
 from vastwatch.advice.checks import settings as settings_checks
 from vastwatch.advice.checks import wiring as wiring_checks
 from vastwatch.advice.checks import zones as zone_checks
-from vastwatch.advice.checks.finding import MANY_SENSORS, ORDER, Advice, Finding
+from vastwatch.advice.checks.finding import MANY_SENSORS, ORDER, Finding, RemedyText
 from vastwatch.advice.detection.silences import hold_for, hours_per_false_off
 from vastwatch.advice.detection.spill import over_coverages
 from vastwatch.advice.detection.watching import spot_detections
@@ -119,9 +119,9 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
             wait, worst = max(waits, key=lambda w: w[0])
             records = (worst.id, presence.id)
             text += f" Least noticed: at the {worst.name}, {notice_interval_words(wait)}."
-        remedies = [Advice("Use a radar that sees every position to keep presence on.")]
+        remedies = [RemedyText("Use a radar that sees every position to keep presence on.")]
         if j.made_by == "zones":
-            remedies = [Advice("Draw zones where people are. Timing recommends their off delay.")]
+            remedies = [RemedyText("Draw zones where people are. Timing recommends their off delay.")]
         remedies = [*_better_hold(j), *remedies]
         yield Finding("left-dark", "wrong" if bad else "risk", records, text, tuple(remedies), room.id)
 
@@ -138,16 +138,16 @@ def _how(presence: Conclusion, j: Judgement) -> str:
     return "with the present conclusion" if single is None else f"hold time {duration_words(single)}"
 
 
-def _better_hold(j: Judgement) -> list[Advice]:
+def _better_hold(j: Judgement) -> list[RemedyText]:
     if j.best_s is None or j.made_by != "presence":
         return []
-    return [Advice(f"Set the hold time to {duration_words(j.best_s)}: that meets every need.")]
+    return [RemedyText(f"Set the hold time to {duration_words(j.best_s)}: that meets every need.")]
 
 
-def _against_burning(j: Judgement) -> list[Advice]:
+def _against_burning(j: Judgement) -> list[RemedyText]:
     return [
         *_better_hold(j),
-        Advice(
+        RemedyText(
             "See Rehearsal for what kept it on: a latch without a contact on every door, a false trigger, or a device "
             "hold time."
         ),
@@ -178,10 +178,12 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
                 text += f"{duration_words(hold)} the light goes off about once in {rough_duration_words(3600 * hours)}."
             else:
                 text += f"{duration_words(hold)} the light goes off on anybody who stays longer."
-            remedies = [Advice("Use a radar that sees this position to keep presence on.")]
+            remedies = [RemedyText("Use a radar that sees this position to keep presence on.")]
             if hold_for(watched, allowed, spot.activity) <= needs_of(project, room).hold_max_s:
-                remedies.append(Advice("Use a longer hold time; see Timing."))
-            remedies.append(Advice("Turn or move a sensor so that it sees this position without furniture in between."))
+                remedies.append(RemedyText("Use a longer hold time; see Timing."))
+            remedies.append(
+                RemedyText("Turn or move a sensor so that it sees this position without furniture in between.")
+            )
             yield Finding(
                 "spot-unseen",
                 "wrong" if bad else "risk",
@@ -197,7 +199,7 @@ def _unlit_rooms(project: Project) -> Iterator[Finding]:
         if lights_in(project, room.id) and presence_of(project, room.id) is None:
             yield Finding(
                 "no-presence", "note", (room.id,), f"{room.name} has a lamp but no sensor: manual switching only.",
-                (Advice("Place a sensor in this room."),), room.id,
+                (RemedyText("Place a sensor in this room."),), room.id,
             )  # fmt: skip
 
 
@@ -212,7 +214,7 @@ def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
                 rule, advice = BESIDES[m.need]
                 yield Finding(
                     rule, "risk", (room.id, presence.id),
-                    f"{room.name}: {in_words(m)}, in {j.weeks} simulated weeks.", (Advice(advice),), room.id,
+                    f"{room.name}: {in_words(m)}, in {j.weeks} simulated weeks.", (RemedyText(advice),), room.id,
                 )  # fmt: skip
 
 
@@ -241,7 +243,7 @@ def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
         for sensor in _keepers(project, room.id):
             if find(project.sensors, sensor).level != room.level:
                 continue
-            notice = coverage(project, sensor, "across").at(walked(project.rooms, project.furnishings, room))
+            notice = coverage(project, sensor, "across").at(walkable_cells(project.rooms, project.furnishings, room))
             best = notice if best is None else np.minimum(best, notice)
         if best is None or len(best) == 0:
             continue
@@ -252,7 +254,7 @@ def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
                 "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence.id),
                 f"In {100 * (1 - share):.0f} % of {room.name.lower()} somebody walking across is not noticed within "
                 f"{within:g} s.",
-                (Advice("Aim a sensor across the paths people walk, or add one that turns the light on."),), room.id,
+                (RemedyText("Aim a sensor across the paths people walk, or add one that turns the light on."),), room.id,
             )  # fmt: skip
 
 
@@ -267,12 +269,12 @@ def _ways_missed(project: Project, room: Room, presence: str, ways: EntryPaths) 
             "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence),
             f"{100 * (1 - share):.0f} % of people entering {room.name.lower()} are not noticed within "
             f"{within:g} s.",
-            (Advice("Aim a sensor across the path people take in, or add one that turns the light on."),), room.id,
+            (RemedyText("Aim a sensor across the path people take in, or add one that turns the light on."),), room.id,
         )  # fmt: skip
 
 
 @memoised
-def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: Room) -> NDArray[np.intp]:
+def walkable_cells(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: Room) -> NDArray[np.intp]:
     """The cells of a room over which somebody can walk, as flat indices on its level's grid; all of them in a room full
     of furniture."""
     cells, grid = room_cells(rooms, room), level_grid(rooms, room.level)
@@ -296,7 +298,7 @@ def _spill(project: Project) -> Iterator[Finding]:
         yield Finding(
             "sees-next-door", "risk", (sensor.id, *(x.room for x in seen)), text + ".",
             (
-                Advice("Turn it away from the door, or mount it above the door." if not device.through_walls
+                RemedyText("Turn it away from the door, or mount it above the door." if not device.through_walls
                        else "Reduce its sensitivity or farthest gate, or aim it at an outside wall."),
             ), home.id if home else None,
         )  # fmt: skip
@@ -327,13 +329,13 @@ def _mounting(project: Project) -> Iterator[Finding]:
                 "mount-height", "note", (sensor.id,),
                 f"{display_name(project, sensor)} is mounted at {sensor.at[2]:.2f} m; its figures are for "
                 f"{device.mount_height:.2f} m.",
-                (Advice(f"Mount it at about {device.mount_height:.1f} m."),), room.id if room else None,
+                (RemedyText(f"Mount it at about {device.mount_height:.1f} m."),), room.id if room else None,
             )  # fmt: skip
         if room is not None and (away := _off_the_wall(project, sensor, device, room)) > LOOSE_M:
             yield Finding(
                 "floating", "risk", (sensor.id,),
                 f"{display_name(project, sensor)} is not on a wall: the nearest is {away:.1f} m away.",
-                (Advice("Drag it to a wall or into a corner, or use a type for the ceiling."),), room.id,
+                (RemedyText("Drag it to a wall or into a corner, or use a type for the ceiling."),), room.id,
             )  # fmt: skip
         if room is not None and device.infrared and not device.emits_radio and room.ambient_c >= WARM_C:
             factor = contrast_factor(room.ambient_c)
@@ -341,7 +343,7 @@ def _mounting(project: Project) -> Iterator[Finding]:
                 "warm-room", "risk", (sensor.id, room.id),
                 f"{room.name} is about {room.ambient_c:.0f} °C: {display_name(project, sensor)} has only "
                 f"{100 * factor:.0f} % of its range.",
-                (Advice("Use a radar here, or place the PIR closer."),), room.id,
+                (RemedyText("Use a radar here, or place the PIR closer."),), room.id,
             )  # fmt: skip
 
 
@@ -357,7 +359,7 @@ def _unreachable(project: Project) -> Iterator[Finding]:
     for spot in stuck:
         yield Finding(
             "no-way", "wrong", (spot.id,), f"Nobody can reach {display_name(project, spot)}: there is no free path.",
-            (Advice("Check the doors and the free space around it."),), spot.room,
+            (RemedyText("Check the doors and the free space around it."),), spot.room,
         )  # fmt: skip
 
 
@@ -398,7 +400,7 @@ def _plan_size(project: Project) -> Iterator[Finding]:
         yield Finding(
             "plan-size", "note", (),
             f"The plan has {len(project.walls):,} walls; contours may lag while dragging.",
-            (Advice("Remove walls that no sensor can see."),), None,
+            (RemedyText("Remove walls that no sensor can see."),), None,
         )  # fmt: skip
     for level in project.levels:
         cell = level_grid(project.rooms, level.id).cell
@@ -407,7 +409,7 @@ def _plan_size(project: Project) -> Iterator[Finding]:
                 "level-size", "note", (level.id,),
                 f"{level.name} is large: contours are computed on a {100 * cell:.0f} cm grid instead of "
                 f"{100 * CELL:.0f} cm.",
-                (Advice("Split the design into parts if that is too coarse."),), None,
+                (RemedyText("Split the design into parts if that is too coarse."),), None,
             )  # fmt: skip
 
 

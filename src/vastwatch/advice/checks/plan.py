@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vastwatch.advice.checks.finding import Advice, Finding
+from vastwatch.advice.checks.finding import Finding, RemedyText
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.removing import count_words
 from vastwatch.design.needs import HALF_OFF_USES, MANUAL_ON_USES
@@ -63,7 +63,7 @@ def open_rooms(project: Project) -> Iterator[Finding]:
                     f"{room.name} is not closed: {sum(math.dist(*g) for g in gaps):.2f} m of its outline has "
                     f"no wall, from ({longest[0][0]:.2f}, {longest[0][1]:.2f}) to ({longest[1][0]:.2f}, "
                     f"{longest[1][1]:.2f}).",
-                    (Advice("Drag its corners onto the walls, or add an archway where it is meant to be open."),),
+                    (RemedyText("Drag its corners onto the walls, or add an archway where it is meant to be open."),),
                     room.id,
                 )  # fmt: skip
 
@@ -88,7 +88,7 @@ def overlapping_rooms(project: Project) -> Iterator[Finding]:
                 if (lo < hi2 - 0.01).all() and (lo2 < hi - 0.01).all() and overlap(a.outline, rooms[j].outline):
                     yield Finding(
                         "rooms-overlap", "wrong", (a.id, rooms[j].id), f"{a.name} and {rooms[j].name} overlap.",
-                        (Advice("Drag a wall or a corner of one of them back."),), a.id,
+                        (RemedyText("Drag a wall or a corner of one of them back."),), a.id,
                     )  # fmt: skip
 
 
@@ -127,7 +127,7 @@ def doors_onto_nothing(project: Project) -> Iterator[Finding]:
         home = a or b
         yield Finding(
             "door-nowhere", "wrong", (o.id, o.wall), text,
-            (Advice("Move it to a wall between two rooms, or draw the room it leads to."),),
+            (RemedyText("Move it to a wall between two rooms, or draw the room it leads to."),),
             home.id if home else None,
         )  # fmt: skip
 
@@ -145,7 +145,7 @@ def spots_in_cupboards(project: Project) -> Iterator[Finding]:
                     "spot-inside", "wrong", (spot.id, f.id),
                     f"{capital(display_name(project, spot))} is inside the {f.name.lower()}, {f.z1:.2f} m high; "
                     "nobody can be there.",
-                    (Advice("Move the position in front of it."),), spot.room,
+                    (RemedyText("Move the position in front of it."),), spot.room,
                 )  # fmt: skip
                 break
 
@@ -197,8 +197,8 @@ def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
             f"{who} cannot get to “{spot.name}” in {room.name.lower()}: there is no path. Time meant to be "
             "spent there is left out of all figures.",
             (
-                Advice("Add a door, or move what blocks the path."),
-                Advice("Choose another position in the schedule (Brief)."),
+                RemedyText("Add a door, or move what blocks the path."),
+                RemedyText("Choose another position in the schedule (Brief)."),
             ),
             room.id,
         )  # fmt: skip
@@ -207,7 +207,7 @@ def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
 def _shut(room: Room) -> Finding:
     return Finding(
         "room-unreachable", "wrong", (room.id,), f"Nobody can reach {room.name.lower()}: no door leads there.",
-        (Advice("Add a door or an archway to one of its walls."),), room.id,
+        (RemedyText("Add a door or an archway to one of its walls."),), room.id,
     )  # fmt: skip
 
 
@@ -235,7 +235,7 @@ def no_way_in(project: Project) -> Iterator[Finding]:
             severity = "risk"
             text = f"People who go out disappear inside {name}, at “{spot.name}”: the nearest outside door is {far}."
             remedy = "Drag the position next to the door people leave by."
-        yield Finding("no-way-in", severity, (spot.id,), text, (Advice(remedy),), spot.room)
+        yield Finding("no-way-in", severity, (spot.id,), text, (RemedyText(remedy),), spot.room)
 
 
 def stairs_nowhere(project: Project) -> Iterator[Finding]:
@@ -270,7 +270,7 @@ def stairs_nowhere(project: Project) -> Iterator[Finding]:
             remedy = f"Make it at least {NARROWEST_STAIR_M:g} m wide; the local code may require more."
         else:
             continue
-        yield Finding("stair-nowhere", "wrong", (f.id,), text, (Advice(remedy),), home)
+        yield Finding("stair-nowhere", "wrong", (f.id,), text, (RemedyText(remedy),), home)
 
 
 def _sides(stair: Furnishing) -> tuple[float, float]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from vastwatch.advice.checks.finding import Advice, Finding
+from vastwatch.advice.checks.finding import Finding, RemedyText
 from vastwatch.advice.scenes.ladder_states import has_ladder, never_wins, shadowing, stuck
 from vastwatch.advice.scenes.light_feedback import feedback
 from vastwatch.control.light.photometry import spot_lux, spot_target_lux
@@ -46,7 +46,7 @@ def rows_that_never_win(project: Project) -> Iterator[Finding]:
         if above:
             over = did.rows[above[0]].name or f"row {above[0] + 1}"
             text = f"{where}: row “{name}” never wins; “{over}” above it applies whenever it does."
-            help_ = Advice(f"Move it above “{over}” in Scenes (Alt+Up).")
+            help_ = RemedyText(f"Move it above “{over}” in Scenes (Alt+Up).")
             yield Finding("scene-shadowed", "risk", (row.id,), text, (help_,), room)
         elif did.row_signals[k].total() == 0:
             text = f"{where}: row “{name}” never applied in a week."
@@ -61,12 +61,12 @@ def presses_without_end(project: Project) -> Iterator[Finding]:
     for room in project.rooms:
         for words in stuck(project, room.id):
             ids = tuple(b.id for b in buttons_in(project, room.id))
-            advice = (Advice("End the override when the room is empty, or after some minutes."),)
+            advice = (RemedyText("End the override when the room is empty, or after some minutes."),)
             yield Finding("scene-no-end", "wrong", ids, f"{room.name}: {words}", advice, room.id)
         if buttons_in(project, room.id) and not has_ladder(project, room.id):
             b = buttons_in(project, room.id)[0]
             text = f"{room.name}: {b.name} has no effect, because the room has no ladder to override."
-            yield Finding("scene-button", "risk", (b.id,), text, (Advice("Add one in Scenes."),), room.id)
+            yield Finding("scene-button", "risk", (b.id,), text, (RemedyText("Add one in Scenes."),), room.id)
 
 
 def light_over_sleepers(project: Project) -> Iterator[Finding]:
@@ -79,11 +79,13 @@ def light_over_sleepers(project: Project) -> Iterator[Finding]:
         ids = tuple(row.id for row in rows_of(project, room))
         if scores.over_sleepers_min > OVER_MIN:
             text = f"{name}: {scores.over_sleepers_min:.0f} min a day of light too bright for somebody asleep."
-            advice = (Advice("Add a row above for when somebody is in bed, with the lowest lamp at 10 %."),)
+            advice = (RemedyText("Add a row above for when somebody is in bed, with the lowest lamp at 10 %."),)
             yield Finding("scene-night-bright", "risk", ids, text, advice, room)
         if scores.flickers > FLICKERS:
             text = f"{name}: its light changes and changes back within 10 s, {scores.flickers:.0f} times a day."
-            advice = (Advice("Require a row's condition to last 2 s before it counts, or hold it a little longer."),)
+            advice = (
+                RemedyText("Require a row's condition to last 2 s before it counts, or hold it a little longer."),
+            )
             yield Finding("scene-flickers", "note", ids, text, advice, room)
 
 
@@ -110,7 +112,7 @@ def ways_that_can_go_dark(project: Project) -> Iterator[Finding]:
                 "one below it."
             )
             yield Finding(
-                "scene-takes-light", "wrong", ids, text, (Advice("Change the order of these rows."),), room.id
+                "scene-takes-light", "wrong", ids, text, (RemedyText("Change the order of these rows."),), room.id
             )
         if room.use not in ("stair", "passage", "corridor"):
             continue
@@ -121,7 +123,7 @@ def ways_that_can_go_dark(project: Project) -> Iterator[Finding]:
                 f"{room.name} can go dark: for {hours:.1f} h a day no row lights it for people who are noticed. "
                 f"Stairs and exit routes must fail to ON ({CHECK_CODE})."
             )
-            advice = (Advice("Add a last row for occupied and dark."),)
+            advice = (RemedyText("Add a last row for occupied and dark."),)
             yield Finding("scene-stair-dark", "wrong", ids, text, advice, room.id)
 
 
@@ -140,14 +142,14 @@ def modules_and_lamps(project: Project) -> Iterator[Finding]:
         least = getattr(module, "least_load_w", 0.0)
         if dimmed and not dims:
             text = f"{circuit.name}: {module.name} cannot dim, but scenes dim {dimmed[0].name}."
-            advice = (Advice("Use a dimming module; until then the lamp is on or off."),)
+            advice = (RemedyText("Use a dimming module; until then the lamp is on or off."),)
             yield Finding("scene-cannot-dim", "risk", (circuit.id, dimmed[0].id), text, advice, dimmed[0].room)
         elif dims and 0 < load < least:
             text = (
                 f"{circuit.name}: {load:g} W is less than the {least:g} W that {module.name} needs to dim without "
                 "flicker."
             )
-            advice = (Advice("Add a lamp, a suitable load resistor, or another module."),)
+            advice = (RemedyText("Add a lamp, a suitable load resistor, or another module."),)
             yield Finding("scene-least-load", "risk", (circuit.id,), text, advice, lamps[0].room if lamps else None)
     for lamp in project.lamps:
         if not lamp.dims and any(0 < lv.level < 1 for s in project.scenes for lv in s.levels if lv.lamp == lamp.id):
@@ -155,7 +157,7 @@ def modules_and_lamps(project: Project) -> Iterator[Finding]:
             yield Finding("scene-cannot-dim", "risk", (lamp.id,), text, (), lamp.room)
 
 
-def lamps_that_fool_their_sensor(project: Project) -> Iterator[Finding]:
+def self_lit_sensors(project: Project) -> Iterator[Finding]:
     """A room that is dark by a sensor which its own lamps light."""
     for room in project.rooms:
         found = feedback(project, room.id)
@@ -167,7 +169,7 @@ def lamps_that_fool_their_sensor(project: Project) -> Iterator[Finding]:
             f"to above {found.until:.0f}: the light would cycle every {found.every_s:.0f} s."
         )
         advice = (
-            Advice(
+            RemedyText(
                 f"Set dark below {found.below:.0f}, bright above {found.cure:.0f} lux; or mount it away from the lamps."
             ),
         )
@@ -194,7 +196,7 @@ def too_little_light(project: Project) -> Iterator[Finding]:
         if short:
             _, spot, gives, wants = min(short, key=lambda x: x[0])
             text = f"{room.name}: the brightest scene gives {gives:.0f} of {wants:.0f} lux at the {spot.name}."
-            advice = (Advice("Add a lamp nearer to it, or one with more lumens."),)
+            advice = (RemedyText("Add a lamp nearer to it, or one with more lumens."),)
             yield Finding("scene-too-dim", "note", (spot.id,), text, advice, room.id)
 
 
@@ -203,7 +205,7 @@ def outputs_by_presence(project: Project) -> Iterator[Finding]:
     for output in project.outputs:
         if isinstance(output, Setback) and output.rows and not any(_besides(project, row.when) for row in output.rows):
             text = f"{output.name}: heating must never follow presence alone, and its rows contain nothing else."
-            advice = (Advice("Add a clock or window contact condition; the thermostat stays above everything."),)
+            advice = (RemedyText("Add a clock or window contact condition; the thermostat stays above everything."),)
             yield Finding("scene-heat", "caution", (output.id,), text, advice, output.room)
         if isinstance(output, Blind) and output.window is None:
             text = f"{output.name} has no window: choose one in its settings."
@@ -215,11 +217,11 @@ def outputs_by_presence(project: Project) -> Iterator[Finding]:
         if scores.bothered_min > BOTHERS_MIN:
             output = next(o for o in project.outputs if o.id == ident)
             text = f"{output.name} runs {scores.bothered_min:.0f} min a day while it disturbs somebody."
-            advice = (Advice("Add a row above that keeps it off while somebody sleeps or a film plays."),)
+            advice = (RemedyText("Add a row above that keeps it off while somebody sleeps or a film plays."),)
             yield Finding("scene-bothers", "risk", (ident,), text, advice, output.room)
 
 
-def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
+def films_without_player(project: Project) -> Iterator[Finding]:
     """Rooms of which it is asked whether a film plays, with no media player on the plan that would tell."""
     asking: dict[str, list[str]] = {}
     every = (
@@ -239,7 +241,7 @@ def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
         if room_id not in told:
             name = find(project.rooms, room_id).name
             text = f"{name}: a row depends on whether a film plays there, but nothing on the plan reports that."
-            advice = (Advice("Add a media player to the room: it reports playing and pausing."),)
+            advice = (RemedyText("Add a media player to the room: it reports playing and pausing."),)
             yield Finding("scene-untold", "note", tuple(dict.fromkeys(ids)), text, advice, room_id)
 
 
@@ -271,5 +273,5 @@ def _lived(project: Project) -> Rehearsal:
 
 CHECKS: tuple[Callable[[Project], Iterator[Finding]], ...] = (
     rows_that_never_win, presses_without_end, light_over_sleepers, ways_that_can_go_dark, modules_and_lamps,
-    lamps_that_fool_their_sensor, too_little_light, outputs_by_presence, films_that_nothing_tells_of,
+    self_lit_sensors, too_little_light, outputs_by_presence, films_without_player,
 )  # fmt: skip

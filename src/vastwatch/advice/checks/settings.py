@@ -12,7 +12,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.rehearsal.run import make_recording
 
 
-def settings_that_cannot_be(project: Project) -> Iterator[Finding]:
+def invalid_settings(project: Project) -> Iterator[Finding]:
     """Settings beyond what the type can be set to, or that contradict themselves."""
     for sensor in project.sensors:
         device = find(project.devices, sensor.device)
@@ -51,4 +51,4 @@ def messages_and_cells(project: Project) -> Iterator[Finding]:
             yield Finding("cells", "note", (ident,), text)
 
 
-CHECKS = (settings_that_cannot_be, messages_and_cells)
+CHECKS = (invalid_settings, messages_and_cells)

@@ -7,7 +7,7 @@ import math
 from collections.abc import Iterator
 from datetime import date
 
-from vastwatch.advice.checks.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Advice, Finding
+from vastwatch.advice.checks.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Finding, RemedyText
 from vastwatch.advice.hardware.bill import lamps_by_hand_alone, module_for
 from vastwatch.advice.hardware.fixing import lightest_kg
 from vastwatch.control.export.wiring_table import parallel_words
@@ -49,7 +49,7 @@ def power_in_reach(project: Project) -> Iterator[Finding]:
                 "no-power", "wrong", (sensor.id,),
                 (f"{display_name(project, sensor)} needs {device.power} power, but no socket is within {reach:g} m: "
                 f"{how}."),
-                (Advice("Place it nearer to a socket, allow a longer cable, or use a battery-powered one."),),
+                (RemedyText("Place it nearer to a socket, allow a longer cable, or use a battery-powered one."),),
                 room.id if room else None,
             )  # fmt: skip
         elif device.power == "usb" and (needed := distance + max(sensor.at[2] - SOCKET_M, 0.0)) > device.lead_m:
@@ -70,7 +70,7 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
             for words in module_problems(project, circuit, find(project.devices, circuit.module)):
                 yield Finding(
                     "module-misfit", "wrong", (circuit.id,), f"{circuit.name}: {words}.",
-                    (Advice("Choose another module in the Brief, or change the wiring."),),
+                    (RemedyText("Choose another module in the Brief, or change the wiring."),),
                     rooms[0] if rooms else None,
                 )  # fmt: skip
         served = [r for r in rooms if presence_of(project, r) is not None]
@@ -80,7 +80,7 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
                 "shared-circuit", "risk", (circuit.id,),
                 (f"{circuit.name} lights {names} together: presence in one room switches the light in all of "
                 "them."),
-                (Advice("Give each room its own circuit, or let the sensors of all rooms keep it on."),), served[0],
+                (RemedyText("Give each room its own circuit, or let the sensors of all rooms keep it on."),), served[0],
             )  # fmt: skip
         if len(switches_of(project, circuit.id)) == 1 and len(rooms) == 1:
             room = find(project.rooms, rooms[0])
@@ -88,7 +88,7 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
                 yield Finding(
                     "one-way-stair", "note", (circuit.id,),
                     f"{circuit.name} has one switch; a stair needs one at each end.",
-                    (Advice("Add the second switch, or use presence there."),), room.id,
+                    (RemedyText("Add the second switch, or use presence there."),), room.id,
                 )  # fmt: skip
 
 
@@ -102,7 +102,7 @@ def contacts_in_parallel(project: Project) -> Iterator[Finding]:
             concludes = () if lighting is None else (lighting.id,)
             yield Finding(
                 "contacts-differ", "wrong", (circuit.id, *circuit.contacts, *concludes),
-                f"{words}.", (Advice("Use any of these sensors, and nothing else (Brief, Wiring)."),), room,
+                f"{words}.", (RemedyText("Use any of these sensors, and nothing else (Brief, Wiring)."),), room,
             )  # fmt: skip
 
 
@@ -122,12 +122,12 @@ def lamps_nothing_switches(project: Project) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _module_that_fits(project: Project, circuit: Circuit) -> Advice:
+def _module_that_fits(project: Project, circuit: Circuit) -> RemedyText:
     best = module_for(project, circuit)
     if best is None:
-        return Advice("No listed module fits it as wired; a sensor with its own contact may.")
+        return RemedyText("No listed module fits it as wired; a sensor with its own contact may.")
     price = f"{best.price:g} {project.brief.currency}".strip()
-    return Advice(f"{best.name}, {price}, would fit (Brief, Wiring); so would a sensor with its own contact.")
+    return RemedyText(f"{best.name}, {price}, would fit (Brief, Wiring); so would a sensor with its own contact.")
 
 
 def doubtful_mats(project: Project) -> Iterator[Finding]:
@@ -146,11 +146,11 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
             if m >= SURE_MARGIN:
                 continue
             how = "stays open under" if m < 1 else "barely closes under"
-            remedies = [Advice("Move it to where the hips are.")]
+            remedies = [RemedyText("Move it to where the hips are.")]
             if device.foldable and not sensor.settings.folded:
-                remedies.append(Advice("Fold it: on a ridge it gets more pressure."))
+                remedies.append(RemedyText("Fold it: on a ridge it gets more pressure."))
             if host is not None and host.mattress == "foam":
-                remedies.append(Advice("Foam spreads the load: put it on top of the foam, or use another sensor."))
+                remedies.append(RemedyText("Foam spreads the load: put it on top of the foam, or use another sensor."))
             yield Finding(
                 "mat-doubtful", "wrong" if m < 1 else "risk", (sensor.id, spot.id),
                 f"{display_name(project, sensor)} {how} {kg:g} kg at the {display_name(project, spot)}: {m:.2f} times its "
@@ -189,7 +189,7 @@ def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
                 "fooled", "wrong" if rate * 3600.0 > OFTEN_FALSE_PER_H else "risk", (sensor.id, hazard.id),
                 (f"The {display_name(project, hazard).lower()} falsely triggers {display_name(project, sensor)} "
                 f"{per_hour_words(rate)}{when}."),
-                (Advice("Turn it away, place it elsewhere, or use the other technology here."),),
+                (RemedyText("Turn it away, place it elsewhere, or use the other technology here."),),
                 room.id if room else None,
             )  # fmt: skip
 
@@ -206,7 +206,7 @@ def lights_over_sleepers(project: Project) -> Iterator[Finding]:
                 "sleeper-lit", "risk", (room.id,),
                 f"{room.name}: anybody getting up turns the full light on over people asleep; {100 * share:.0f} "
                 "% at most is wanted then.",
-                (Advice("Set this room to manual on in the Brief."),), room.id,
+                (RemedyText("Set this room to manual on in the Brief."),), room.id,
             )  # fmt: skip
 
 

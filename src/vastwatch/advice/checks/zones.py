@@ -8,7 +8,7 @@ from itertools import combinations
 import numpy as np
 from shapely import Polygon
 
-from vastwatch.advice.checks.finding import Advice, Finding
+from vastwatch.advice.checks.finding import Finding, RemedyText
 from vastwatch.advice.detection.zone_proposal import MOVES, stay_spots
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
@@ -57,7 +57,7 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
             "kept but not used."
         )
         yield Finding("zones-aside", "risk", (sensor.id, *(z.id for z in drawn)), text,
-                      (Advice("Choose a tracking radar, or delete the zones."),))  # fmt: skip
+                      (RemedyText("Choose a tracking radar, or delete the zones."),))  # fmt: skip
         return
     known = zoned_sensor(project, sensor)
     assert known is not None
@@ -88,7 +88,7 @@ def _moving_things(project: Project, known: ZonedSensor) -> Iterator[Finding]:
         if zone is not None and share > ASTRAY and hidden < share:
             text = f"{hazard.name} moves within {zone.name}: {100 * share:.0f} % of the reports it causes are counted."
             yield Finding("zone-moves", "risk", (zone.id, hazard.id), text,
-                          (Advice("Draw an ignore area over it, clear of the seat."),))  # fmt: skip
+                          (RemedyText("Draw an ignore area over it, clear of the seat."),))  # fmt: skip
 
 
 def _of_zone(project: Project, known: ZonedSensor, j: int, zone: Zone) -> Iterator[Finding]:
@@ -137,7 +137,7 @@ def _of_zone(project: Project, known: ZonedSensor, j: int, zone: Zone) -> Iterat
         if spot.id not in noticed and polygons.contains_point(zone.outline, *spot.at):
             text = f"Anybody at the {spot.name} is hardly noticed by {sensor.name}, so {zone.name} stays off."
             yield Finding("zone-unseen", "wrong", (zone.id, spot.id), text,
-                          (Advice("Turn the sensor, place it elsewhere, or tilt it."),))  # fmt: skip
+                          (RemedyText("Turn the sensor, place it elsewhere, or tilt it."),))  # fmt: skip
     narrow = _narrow(known, j)
     if narrow is not None:
         text = (
@@ -152,8 +152,8 @@ def _of_zone(project: Project, known: ZonedSensor, j: int, zone: Zone) -> Iterat
         text = f"{capital(spot.name)}: {100 * p:.0f} % of the reports of anybody there fall into {zone.name}"
         if worst > ASTRAY:
             text += f", {100 * worst:.0f} % into {known.zones[k].name}"
-        help_ = (Advice("Turn the sensor or place it nearer: its readings then scatter less."),
-                 Advice("Widen the zone where nobody else is."))  # fmt: skip
+        help_ = (RemedyText("Turn the sensor or place it nearer: its readings then scatter less."),
+                 RemedyText("Widen the zone where nobody else is."))  # fmt: skip
         yield Finding("zone-missed", "wrong" if p < BADLY else "risk", (zone.id, spot.id), f"{text}.", help_)
     for i in np.flatnonzero(~known.intended[:, j] & (known.counted[:, j] > ASTRAY)):
         if known.intended[i].any() and known.counted[i][known.intended[i]].min() < WELL:

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.advice.adviser.remedies import with_radar
-from vastwatch.advice.checks.findings import walked
+from vastwatch.advice.checks.findings import walkable_cells
 from vastwatch.advice.hardware.bill import bill_of_materials, bill_words
 from vastwatch.advice.judging.timing import TimingCurve
 from vastwatch.design.edits.sensors import set_hold
@@ -97,7 +97,7 @@ def _noticed(scene: Scene) -> str | None:
     if sensor is None:
         return None
     project, room = scene.project, find(scene.project.rooms, ROOM)
-    notice = coverage(project, sensor.id, "across").at(walked(project.rooms, project.furnishings, room))
+    notice = coverage(project, sensor.id, "across").at(walkable_cells(project.rooms, project.furnishings, room))
     share = float((notice <= SOON_S).mean())
     return (
         f"Somebody walking across is noticed within {SOON_S:g} s in {100 * share:.0f} % of the kitchen, the darkest "
