@@ -80,13 +80,13 @@ def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
 
 
 def test_the_adviser_ranks_the_whole_sample(demo):
-    from vastwatch.advice.adviser.choose import choose
+    from vastwatch.advice.adviser.choose import shortlist
     from vastwatch.devices import catalogue
 
     def ranked():
         # Of another project each time: who asks again hears the same at once.
         project = replace(demo, name=f"{demo.name} ")
-        return [choose(project, room.id) for room in project.rooms]
+        return [shortlist(project, room.id) for room in project.rooms]
 
     seconds = median_s(ranked, 3)
     tried = sum(len(options) for options in ranked())

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from samples import random_room
 from timed import hold_to, say
-from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.offers import advise
 from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.settings import settings
@@ -59,7 +59,7 @@ def test_the_adviser_with_pairs_of_the_whole_sample(demo):
     for room in demo.rooms:
         asked = time.perf_counter()
         told = []
-        offers(demo, room.id, told=lambda _, told=told: told.append(time.perf_counter()))
+        advise(demo, room.id, told=lambda _, told=told: told.append(time.perf_counter()))
         first.append(told[0] - asked)
     everything = time.perf_counter() - begin
     hold_to(1.0, max(first), f"the adviser with pairs, first answers from {min(first):.1f} s on; the last")

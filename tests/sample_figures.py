@@ -21,11 +21,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from sample_commands import of_commands
-from vastwatch.advice.adviser.choose import choose
+from vastwatch.advice.adviser.choose import shortlist
 from vastwatch.advice.adviser.mounting import places
-from vastwatch.advice.adviser.purchase import bare, purchases, served_now, spent, starter_set
+from vastwatch.advice.adviser.purchase import current_service, purchases, spent, starter_set, without_sensors
 from vastwatch.advice.adviser.remedies import remedies
-from vastwatch.advice.adviser.room_now import RoomNow
+from vastwatch.advice.adviser.room_now import RoomState
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
@@ -172,7 +172,7 @@ def of_types() -> Any:
     project = sample()
     out: dict[str, Any] = {}
     for room in ("sitting", "throwing", "bedroom"):
-        now = RoomNow(project, find(project.rooms, room))
+        now = RoomState(project, find(project.rooms, room))
         spots = [s for s in project.spots if s.room == room]
         hazards = [h for h in project.hazards if h.level == now.room.level]
         for d in catalogue():
@@ -264,7 +264,7 @@ def of_options() -> Any:
     """Which sensors would do in some rooms, in order, with their places and their prices."""
     return {
         room: [[o.device.id, [*o.sensor.at, o.sensor.yaw, o.sensor.pitch], o.walker_share, o.walker_s, o.waits, o.hold_s,
-                list(o.misses), o.reason, o.price, o.rank_cost] for o in choose(sample(), room)]
+                list(o.shortfalls), o.reason, o.price, o.rank_cost] for o in shortlist(sample(), room)]
         for room in ("box", "passage", "bedroom", "kiln")
     }  # fmt: skip
 
@@ -275,12 +275,12 @@ def of_purchases() -> Any:
     r = rehearse(project, 7, 1)
     bought = purchases(project, some, budget=400.0, rooms={"kitchen", "throwing"})
     dim = removed(project, *(x.id for x in project.lamps if x.room not in ("kitchen", "store", "kiln", "shop")))
-    started = starter_set(bare(dim), 90.0, [device("pir-ceiling-6"), device("radar-58-simple")])
+    started = starter_set(without_sensors(dim), 90.0, [device("pir-ceiling-6"), device("radar-58-simple")])
     return {
         "remedies": [[x.text, x.gain] for x in remedies(r, "throwing")],
-        "purchases": [[p.room, p.offer.devices[0].id, p.gain, p.per_money, p.words] for p in bought],
-        "set": [[p.room, p.offer.devices[0].id, p.gain, p.per_money, p.words] for p in started],
-        "now": {room: [vars(now.cost), now.misfit] for room in ("throwing", "kitchen") for now in [served_now(project, room)]},
+        "purchases": [[p.room, p.offer.devices[0].id, p.gain, p.gain_per_cost, p.words] for p in bought],
+        "set": [[p.room, p.offer.devices[0].id, p.gain, p.gain_per_cost, p.words] for p in started],
+        "now": {room: [vars(now.cost), now.misfit] for room in ("throwing", "kitchen") for now in [current_service(project, room)]},
         "spent": spent(project),
     }  # fmt: skip
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.advice.adviser.choose import choose
+from vastwatch.advice.adviser.choose import shortlist
 from vastwatch.advice.adviser.remedies import mount_points, remedies
 from vastwatch.advice.checks.findings import Finding, findings, spot_wait_s, walkable_cells
 from vastwatch.advice.detection.silences import hours_per_false_off
@@ -253,11 +253,11 @@ def test_trying_stops_when_nobody_waits_for_it(demo):
 
 
 def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
-    options = choose(demo, "box")
-    assert [bool(o.barred) for o in options] == sorted(bool(o.barred) for o in options)
-    assert all(set(o.barred) <= set(o.misses) for o in options)
+    options = shortlist(demo, "box")
+    assert [bool(o.blockers) for o in options] == sorted(bool(o.blockers) for o in options)
+    assert all(set(o.blockers) <= set(o.shortfalls) for o in options)
     best = options[0]
-    assert not best.misses
+    assert not best.shortfalls
     spot = find(demo.spots, "desk-spot")
     assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.placed[1].id, spot))
     assert best.hold_s >= 30
@@ -268,7 +268,7 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     assert pir.hold_s > 5 * best.hold_s
     assert "so a hold time of" in pir.reason
     low = next(o for o in options if o.device.id == "pir-low-5")
-    assert any("cannot keep the light on for somebody at work at the desk" in f for f in low.misses)
+    assert any("cannot keep the light on for somebody at work at the desk" in f for f in low.shortfalls)
     assert not list(faults_of(best.project))
     # The promise of the hold is kept by a rehearsal: with presence in place, that hold drops less than now.
     tried = set_hold(best.project, presence_of(best.project, "box").id, best.hold_s)
@@ -276,14 +276,14 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
 
 
 def test_what_hangs_there_already_counts(demo):
-    with_radar = choose(demo, "sitting")
+    with_radar = shortlist(demo, "sitting")
     assert all(o.waits["window-spot"] < 10 for o in with_radar)
     assert with_radar[0].reason.startswith("Together with the sensors already there")
 
 
 def test_a_slow_type_does_not_light_a_passage(demo):
-    slow = next(o for o in choose(demo, "passage") if o.device.id == "radar-60-still")
-    assert any("too slow: it reports 3 s" in f for f in slow.misses)
+    slow = next(o for o in shortlist(demo, "passage") if o.device.id == "radar-60-still")
+    assert any("too slow: it reports 3 s" in f for f in slow.shortfalls)
 
 
 def test_holds_are_those_people_set():

@@ -18,9 +18,9 @@ from msgspec.structs import replace
 from drawn_edits import Hand, edits_there_are
 from everything import everything, kinds_in, kinds_there_are
 from samples import device
-from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.offers import advise
 from vastwatch.advice.adviser.purchase import purchases
-from vastwatch.advice.adviser.schools import schools
+from vastwatch.advice.adviser.schools import baselines
 from vastwatch.advice.checks.conclusions import untold
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.simulation.weeks import simulate_room
@@ -327,13 +327,13 @@ def test_what_is_tried_in_a_room_keeps_every_row(seed):
                 continue
             as_they_were, by_conclusion = _said_by(project), _said_by(_by_conclusion(project, room.id))
             with contextlib.suppress(ValueError):
-                found = offers(project, room.id, types)
-                for offer in (*found.offers, *found.failing):
+                found = advise(project, room.id, types)
+                for offer in (*found.candidates, *found.rejected):
                     assert _said_by(offer.project) in (as_they_were, by_conclusion), offer.name
                     assert not list(faults_of(offer.project))
                     tried += 1
             with contextlib.suppress(ValueError):
-                for way in schools(project, room.id, types):
+                for way in baselines(project, room.id, types):
                     if way.project is not None:
                         assert _said_by(way.project) == by_conclusion, way.name
                         assert presence_of(way.project, room.id) is not None
@@ -348,7 +348,7 @@ def test_what_is_tried_in_a_room_keeps_every_row(seed):
 def test_the_ways_of_the_landing_burn_no_more_than_somebody_is_there(demo):
     """Each of them gave 24 h a day for nobody, and the adviser recommended one: light within 0.0 s."""
     with judging_by(JudgeSettings(7, (1, 2), (1001,), 2)):
-        for way in schools(demo, "landing"):
+        for way in baselines(demo, "landing"):
             assert way.judged is not None
             _, _, idle_h = way.judged.metrics_at(way.judged.recommended_s)
             assert idle_h < 3.0, way.name

@@ -10,7 +10,7 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
-from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.offers import advise
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.judging.compared import compare, hardware_price
 from vastwatch.advice.judging.frontier import Search, evaluate_room, frontier, metrics_of, pareto_points, table
@@ -213,7 +213,7 @@ def test_what_has_no_single_hold_is_judged_as_it_is(room):
     assert j.metrics_at(0.0) == pytest.approx((f.drops_per_week, f.dark_min, f.idle_h))
     said = [x.text for x in findings(project, lambda r: j if r == "big" else None) if x.rule == "left-dark"]
     assert len(said) == 1 and said[0].startswith("Big room, with the present conclusion: ")
-    offers(project, "big", list(catalogue())[:1])
+    advise(project, "big", list(catalogue())[:1])
 
 
 def test_the_command_line_tells_the_frontier(room, tmp_path, capsys):

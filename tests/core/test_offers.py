@@ -10,7 +10,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, random_room
-from vastwatch.advice.adviser.offers import Offers, offers
+from vastwatch.advice.adviser.offers import RoomAdvice, advise
 from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.checks.findings import findings
@@ -42,7 +42,7 @@ def test_no_two_parts_give_two_answers(seed):
     project = random_room(np.random.default_rng(seed))
     j = judge(project, "big")
     curve = tune(project, "big")
-    said = offers(project, "big", FEW)
+    said = advise(project, "big", FEW)
     assert said.now is not None and said.met_already == j.meets
     assert said.now.recommended_s == curve.recommended_s == j.recommended_s
     assert curve.meets_brief == (j.best_s is not None)
@@ -52,34 +52,38 @@ def test_no_two_parts_give_two_answers(seed):
     assert bool(dark) != met_now
     held = [r for r in remedies(rehearse(project, 7, 1), "big") if r.text.startswith("Hold")]
     assert all(hold_of(presence_of(r.project, "big").expr) == j.recommended_s for r in held)
-    for offer in (*said.offers, *[o for o in said.failing if o.whole])[: 2 if AGREE == 1 else 99]:
+    for offer in (*said.candidates, *[o for o in said.rejected if o.fully_judged])[: 2 if AGREE == 1 else 99]:
         again = judge(offer.project, "big")
-        assert again.meets == offer.does and again.recommended_s == offer.judged.recommended_s
+        assert again.meets == offer.meets and again.recommended_s == offer.judged.recommended_s
         assert hold_of(presence_of(offer.project, "big").expr) == again.recommended_s
         assert again.recommended_s in legal_holds(offer.project, "big")
         tuner = tune(offer.project, "big")
         assert tuner.recommended_s == again.recommended_s and abs(tuner.current_s - tuner.recommended_s) < 0.5
-        if offer.does:
+        if offer.meets:
             found = findings(offer.project, {"big": again}.get)
             assert not [f for f in found if f.room == "big" and f.rule in ("left-dark", "spot-unseen", "first-light")]
     for p in purchases(project, FEW, budget=1e6):
         again = judge(p.project, "big")
-        assert p.offer.does == again.meets and (again.meets or again.violation < j.violation)
+        assert p.offer.meets == again.meets and (again.meets or again.violation < j.violation)
         assert hold_of(presence_of(p.project, "big").expr) == again.recommended_s
-        same = [o for o in (*said.offers, *said.failing) if o.whole and o.devices == p.offer.devices and not o.instead]
-        assert all(o.does == p.offer.does and o.price == p.price for o in same)
+        same = [
+            o
+            for o in (*said.candidates, *said.rejected)
+            if o.fully_judged and o.devices == p.offer.devices and not o.replaces
+        ]
+        assert all(o.meets == p.offer.meets and o.price == p.price for o in same)
     # Once it hangs there, it is what meets every need already.
-    if said.offers:
-        done = offers(said.offers[0].project, "big", FEW)
+    if said.candidates:
+        done = advise(said.candidates[0].project, "big", FEW)
         assert done.met_already and done.now.meets_now
         assert "the sensors already there meet every need" in done.words
 
 
 def test_a_well_served_room_is_told_so_and_offered_only_what_is_better(demo):
-    said = offers(demo, "sitting", FEW[:1] + FEW[2:3])
+    said = advise(demo, "sitting", FEW[:1] + FEW[2:3])
     assert said.met_already and "meet every need" in said.words
     now = sum(find(demo.devices, find(demo.sensors, s).device).price for s in ("pir-sitting", "radar-sitting"))
-    for o in said.offers:
+    for o in said.candidates:
         cabled = sum(d.power in ("mains", "usb") for d in o.devices)
         first = next(m.value for m in o.judged.needs_at(o.judged.recommended_s) if m.need == "first_light_s")
         assert o.price < now or cabled == 0 or first < 2.0
@@ -87,32 +91,32 @@ def test_a_well_served_room_is_told_so_and_offered_only_what_is_better(demo):
 
 def test_pairs_are_tried_where_no_single_does_for_less_and_what_is_known_is_told_on_the_way(demo):
     bare = replace(demo, sensors=(), presences=())
-    heard: list[Offers] = []
+    heard: list[RoomAdvice] = []
     shares: list[float] = []
-    said = offers(bare, "box", FEW, report_progress=shares.append, told=heard.append)
-    assert heard[0].offers == () and heard[0].others and heard[-1].words == said.words
+    said = advise(bare, "box", FEW, report_progress=shares.append, told=heard.append)
+    assert heard[0].candidates == () and heard[0].unjudged and heard[-1].words == said.words
     assert shares == sorted(shares) and shares[-1] == 1.0
     # One that costs no more than a pair's devices does: no pair is worth a look.
-    cheapest = min(o.price for o in said.offers)
-    pairs = [o for o in (*said.offers, *said.failing) if len(o.devices) == 2]
+    cheapest = min(o.price for o in said.candidates)
+    pairs = [o for o in (*said.candidates, *said.rejected) if len(o.devices) == 2]
     assert all(sum(d.price for d in o.devices) < cheapest for o in pairs)
-    assert [o.rank_cost for o in said.offers] == sorted(o.rank_cost for o in said.offers)
-    assert all(o.does and o.whole and not o.unmet for o in said.offers)
-    assert all(o.unmet and o.unmet[0].need in IN_WORDS for o in said.failing)
-    none = offers(bare, "box", FEW, should_continue=lambda: False)
-    assert none.offers == () and none.failing == ()
+    assert [o.rank_cost for o in said.candidates] == sorted(o.rank_cost for o in said.candidates)
+    assert all(o.meets and o.fully_judged and not o.unmet for o in said.candidates)
+    assert all(o.unmet and o.unmet[0].need in IN_WORDS for o in said.rejected)
+    none = advise(bare, "box", FEW, should_continue=lambda: False)
+    assert none.candidates == () and none.rejected == ()
     # Where none does by itself, a quick one and a patient one are tried together.
-    said = offers(bare, "throwing", FEW)
-    assert not said.offers and {len(o.devices) for o in said.failing} == {1, 2}
-    assert any({d.family for d in o.devices} == {"pir", "mat"} for o in said.failing)
+    said = advise(bare, "throwing", FEW)
+    assert not said.candidates and {len(o.devices) for o in said.rejected} == {1, 2}
+    assert any({d.family for d in o.devices} == {"pir", "mat"} for o in said.rejected)
 
 
 def test_two_of_a_kind_look_from_two_sides():
     wide = make_room()
     seats = (replace(wide.spots[0], at=(0.8, 0.8)), wide.spots[1])
     bare = replace(wide, sensors=(), presences=(), spots=seats)
-    said = offers(bare, "big", [device("pir-corner-12")])
-    pairs = [o for o in (*said.offers, *said.failing) if len(o.devices) == 2]
+    said = advise(bare, "big", [device("pir-corner-12")])
+    pairs = [o for o in (*said.candidates, *said.rejected) if len(o.devices) == 2]
     assert pairs
     for o in pairs:
         a, b = o.sensors
@@ -122,11 +126,11 @@ def test_two_of_a_kind_look_from_two_sides():
 
 def test_rooms_that_nothing_can_be_judged_by_are_refused_in_words(demo):
     with pytest.raises(ValueError, match="no lamp"):
-        offers(replace(demo, lamps=()), "shop")
+        advise(replace(demo, lamps=()), "shop")
     with pytest.raises(KeyError):
-        offers(demo, "nowhere")
-    empty = offers(replace(demo, people=(), sensors=(), presences=()), "shop", FEW)
-    assert empty.offers == () and empty.others
+        advise(demo, "nowhere")
+    empty = advise(replace(demo, people=(), sensors=(), presences=()), "shop", FEW)
+    assert empty.candidates == () and empty.unjudged
 
 
 # -- the bill ------------------------------------------------------------------------------------------------------

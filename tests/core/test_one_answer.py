@@ -8,9 +8,9 @@ import os
 import pytest
 
 from everything import everything
-from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.offers import advise
 from vastwatch.advice.adviser.purchase import purchases
-from vastwatch.advice.adviser.schools import schools
+from vastwatch.advice.adviser.schools import baselines
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.judging.frontier import evaluate_room, frontier
 from vastwatch.advice.judging.judge import Judgement, judge
@@ -73,23 +73,23 @@ def asked(project: Project, rooms: list[str], types) -> int:
             missed = bool(unmet & {"drops_per_week", "dark_min_per_day", "idle_h_per_day"})
             assert missed == any(f.room == room for f in said), (name, unmet)
         try:
-            found = offers(project, room, types)
+            found = advise(project, room, types)
         except ValueError:
             continue
         assert found.met_already == meets, name
         # Whatever is offered is judged to do, once it hangs there as it is said.
-        for offer in found.offers:
+        for offer in found.candidates:
             again = judge(offer.project, room)
-            assert offer.does and again.meets and again.meets_now, (name, offer.name)
+            assert offer.meets and again.meets and again.meets_now, (name, offer.name)
         # None of the ways does where the adviser says that nothing does.
         with contextlib.suppress(ValueError):
-            if any(way.meets for way in schools(project, room, types)):
-                assert meets or found.offers, name
+            if any(way.meets for way in baselines(project, room, types)):
+                assert meets or found.candidates, name
         # What only helps is bought only where nothing would do.
         if (purchase := bought.get(room)) is not None:
-            assert purchase.offer.does or not found.offers, name
+            assert purchase.offer.meets or not found.candidates, name
             now = judge(purchase.project, room)
-            assert now.meets_now == purchase.offer.does, name
+            assert now.meets_now == purchase.offer.meets, name
             if j is not None and j.current_s in j.holds:
                 drops, dark, idle = j.metrics_at(j.current_s)
                 before = (purchase.before.drops * 7, purchase.before.dark_min, purchase.before.idle_h)

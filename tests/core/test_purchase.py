@@ -11,8 +11,16 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.advice.adviser.choose import choose
-from vastwatch.advice.adviser.purchase import bare, free_gain, money_left, purchases, served_now, spent, starter_set
+from vastwatch.advice.adviser.choose import shortlist
+from vastwatch.advice.adviser.purchase import (
+    budget_left,
+    current_service,
+    purchases,
+    retuning_gain,
+    spent,
+    starter_set,
+    without_sensors,
+)
 from vastwatch.advice.judging.judge import judge, legal_holds
 from vastwatch.advice.judging.settings import settings
 from vastwatch.cli import main
@@ -32,11 +40,11 @@ from vastwatch.site.building import Level, Needs
 
 
 def option(project, room, ident):
-    return next(o for o in choose(project, room, [device(ident)]) if o.device.id == ident)
+    return next(o for o in shortlist(project, room, [device(ident)]) if o.device.id == ident)
 
 
 def fails(project, room, ident):
-    return "; ".join(option(project, room, ident).misses)
+    return "; ".join(option(project, room, ident).shortfalls)
 
 
 @pytest.fixture(scope="module")
@@ -68,7 +76,7 @@ def test_what_disqualifies_a_type_is_said(demo):
 
 def test_what_hangs_there_is_counted_and_has_to_be_bettered(demo):
     again = option(demo, "sitting", "pir-wall-8")
-    assert any("adds nothing" in f for f in again.misses)
+    assert any("adds nothing" in f for f in again.shortfalls)
 
 
 def test_room_needs_set_the_adviser_their_limits(demo):
@@ -76,7 +84,7 @@ def test_room_needs_set_the_adviser_their_limits(demo):
     slow = put(dark, replace(find(dark.rooms, "passage"), needs=Needs(notice_s=10.0)))
     assert "too slow" not in fails(slow, "passage", "radar-60-still")
     strict = put(dark, replace(find(dark.rooms, "box"), needs=Needs(hold_max_s=30.0)))
-    assert any("cannot keep the light on" in f for f in option(strict, "box", "pir-corner-12").misses)
+    assert any("cannot keep the light on" in f for f in option(strict, "box", "pir-corner-12").shortfalls)
 
 
 def test_kit_owned_costs_nothing_until_it_hangs(demo):
@@ -85,14 +93,14 @@ def test_kit_owned_costs_nothing_until_it_hangs(demo):
     done = option(demo, "glazing", "pir-wall-8").project
     assert option(done, "kiln", "pir-wall-8").price == device("pir-wall-8").price
     assert spent(done) == spent(demo)
-    assert money_left(replace(demo, brief=replace(demo.brief, budget=None))) is None
-    assert money_left(demo) == pytest.approx(demo.brief.budget - spent(demo))
+    assert budget_left(replace(demo, brief=replace(demo.brief, budget=None))) is None
+    assert budget_left(demo) == pytest.approx(demo.brief.budget - spent(demo))
 
 
 def test_weights_change_the_order(demo):
     def best(**weights):
         brief = replace(demo.brief, weights=replace(demo.brief.weights, **weights), owned=())
-        return choose(replace(demo, brief=brief, sensors=(), presences=()), "box")[0].device
+        return shortlist(replace(demo, brief=brief, sensors=(), presences=()), "box")[0].device
 
     assert best(no_cables=3, cost=1).power == "battery" or best(no_cables=3, cost=1).price < 40
     assert best(cost=3, comfort=0, no_cables=0, fewest=0).price <= best(cost=0, comfort=3, no_cables=0).price
@@ -100,7 +108,7 @@ def test_weights_change_the_order(demo):
 
 def test_before_anything_is_bought_a_room_is_as_the_judge_or_a_hand_leaves_it(demo):
     for room in ("toilet", "bath"):
-        now = served_now(demo, room)
+        now = current_service(demo, room)
         if presence_of(demo, room) is not None:
             j = judge(demo, room)
             drops, dark, idle = j.metrics_at(j.recommended_s)
@@ -112,12 +120,14 @@ def test_before_anything_is_bought_a_room_is_as_the_judge_or_a_hand_leaves_it(de
         assert now.cost.dark_min == pytest.approx(np.mean([unlit for unlit, _ in alone]) / 60 / settings().days)
         assert now.cost.idle_h == pytest.approx(np.mean([idle for _, idle in alone]) / 3600 / settings().days)
     # A hand finds the switch soon enough for a bathroom; on stairs light is wanted at once.
-    assert served_now(demo, "bath").misfit == 0
-    assert served_now(bare(demo), "landing").misfit > 0
+    assert current_service(demo, "bath").misfit == 0
+    assert current_service(without_sensors(demo), "landing").misfit > 0
     strange = put(demo, replace(presence_of(demo, "toilet"), expr=Report(sensor="pir-toilet")))
     # Without a hold to set it is judged as it is.
     assert (
-        served_now(strange, "toilet").misfit == judge(strange, "toilet").violation > served_now(demo, "toilet").misfit
+        current_service(strange, "toilet").misfit
+        == judge(strange, "toilet").violation
+        > current_service(demo, "toilet").misfit
     )
 
 
@@ -127,17 +137,17 @@ def test_what_holds_alone_would_save_is_what_the_judge_says(demo):
     each = [judge(only, room) for room in rooms]
     late = [j for j in each if not j.meets_now]
     assert len(late) == 2
-    dark, idle = free_gain(only)
+    dark, idle = retuning_gain(only)
     saved = [np.subtract(j.metrics_at(j.current_s), j.metrics_at(j.recommended_s)) for j in late]
     assert (dark, idle) == pytest.approx(np.sum(saved, axis=0)[1:])
-    assert free_gain(only, should_continue=lambda: False) == (0.0, 0.0)
+    assert retuning_gain(only, should_continue=lambda: False) == (0.0, 0.0)
 
 
 def test_purchases_are_in_order_within_the_money_and_true(demo):
     types = [device(d) for d in ("pir-wall-8", "pir-ceiling-6", "radar-24-bands", "mat-seat")]
     found = purchases(demo, types, budget=60, rooms={"bath", "store", "shop", "toilet", "box"})
     assert len(found) > 2 and all(p.price <= 60 for p in found)
-    assert [p.per_money for p in found] == sorted((p.per_money for p in found), reverse=True)
+    assert [p.gain_per_cost for p in found] == sorted((p.gain_per_cost for p in found), reverse=True)
     for p in found:
         assert not list(faults_of(p.project))
         # The figures are those of the project that is offered, as whoever asks the judge hears them.
@@ -146,7 +156,7 @@ def test_purchases_are_in_order_within_the_money_and_true(demo):
         assert (p.after.drops, p.after.dark_min, p.after.idle_h) == pytest.approx((drops / 7, dark, idle))
         assert hold_of(presence_of(p.project, p.room).expr) == again.recommended_s
         assert again.recommended_s in legal_holds(p.project, p.room)
-        assert again.meets or again.violation < served_now(demo, p.room).misfit
+        assert again.meets or again.violation < current_service(demo, p.room).misfit
         assert ("still fails on" in p.words) == (not again.meets)
         assert find(demo.rooms, p.room).name.lower() in p.words
     assert purchases(demo, budget=0, types=[device("radar-24-bands")], rooms={"shop"}) == []
@@ -161,7 +171,7 @@ def test_asking_for_purchases_can_be_stopped_and_tells_how_far(demo):
 
 def test_a_starter_set_keeps_to_the_budget_and_each_step_to_the_last(part):
     small = [device(i) for i in ("pir-ceiling-6", "radar-24-bands", "pir-corner-12")]
-    nothing = bare(part)
+    nothing = without_sensors(part)
     assert not nothing.sensors and all(presence_of(nothing, r.id) is None for r in nothing.rooms)
     found = starter_set(nothing, 100, small)
     total = sum(p.price for p in found)
@@ -213,7 +223,7 @@ def best_of_all(open_, budget):
 
 
 def test_a_starter_set_gains_nearly_what_the_best_set_would(part):
-    nothing = bare(part)
+    nothing = without_sensors(part)
     small = [device("pir-ceiling-6"), device("radar-24-state")]
     open_ = purchases(nothing, small, budget=400)
     prices = {round(p.price) for p in open_}
@@ -233,11 +243,11 @@ def test_one_that_takes_the_whole_budget_is_taken_where_it_gains_more(part, monk
     """A cheap thing with more gain for its money must not crowd out the one that matters."""
     from vastwatch.advice.adviser import purchase as module
 
-    nothing = bare(part)
+    nothing = without_sensors(part)
     found = purchases(nothing, [device("pir-ceiling-6"), device("radar-60-tracker")], budget=100)
     cheap = next(p for p in found if p.offer.devices[0].family == "pir")
     dear = next(p for p in found if p.offer.devices[0].family == "radar" and p.room != cheap.room)
-    cheap, dear = changed(cheap, gain=5.0, per_money=5.0), changed(dear, gain=9.0, per_money=0.2)
+    cheap, dear = changed(cheap, gain=5.0, gain_per_cost=5.0), changed(dear, gain=9.0, gain_per_cost=0.2)
 
     def only_these(project, types, wanted, budget=None, told=lambda _: None, rooms=None):
         return [cheap, dear] if rooms is None else []
@@ -252,7 +262,7 @@ def test_in_a_room_bent_around_its_middle_the_ceiling_place_is_inside(demo):
     project = Project(name="Bent", levels=(Level(id="g", name="Ground", elevation=0.0),))
     outline = ((0, 0), (9, 0), (9, 2), (2, 2), (2, 9), (0, 9))
     project, room = add_room(project, "g", "Corner", "passage", outline)
-    (found,) = choose(project, room.id, [device("pir-ceiling-6")])
+    (found,) = shortlist(project, room.id, [device("pir-ceiling-6")])
     assert polygons.contains_point(outline, *found.sensor.at[:2])
     assert min(math.dist(found.sensor.at[:2], p) for p in outline) >= 1.0
     assert found.sensor.at[2] == 2.5 and found.sensor.pitch == -90
@@ -261,21 +271,21 @@ def test_in_a_room_bent_around_its_middle_the_ceiling_place_is_inside(demo):
 def test_a_ceiling_sensor_may_hang_above_those_who_stay(room):
     long = replace(room, rooms=(replace(room.rooms[0], outline=((0, 0), (12, 0), (12, 4), (0, 4)), use="desk"),),
                    sensors=(), presences=(), spots=room.spots[:1], people=())  # fmt: skip
-    (found,) = choose(long, "big", [device("pir-ceiling-6")])
+    (found,) = shortlist(long, "big", [device("pir-ceiling-6")])
     assert found.sensor.at[:2] == pytest.approx(long.spots[0].at)
 
 
 def test_what_fools_a_type_a_little_is_said_and_weighs(demo):
     dark = replace(demo, sensors=(), presences=())
     hot = option(dark, "kiln", "pir-ceiling-6")
-    assert not hot.misses and "false triggers from the hot kiln, about once" in hot.reason
+    assert not hot.shortfalls and "false triggers from the hot kiln, about once" in hot.reason
     cold = replace(dark, hazards=tuple(h for h in dark.hazards if h.id != "kiln-heat"))
     same = option(cold, "kiln", "pir-ceiling-6")
     assert "fools" not in same.reason and same.rank_cost < hot.rank_cost
 
 
 def test_a_gain_is_divided_by_the_price_a_cable_and_one_device_more(demo):
-    nothing = bare(demo)
+    nothing = without_sensors(demo)
     plain = replace(nothing.brief.weights, no_cables=0, fewest=0)
     careful = replace(nothing.brief.weights, no_cables=2, fewest=3)
     cell, cable = device("pir-corner-12"), device("radar-24-tracker")
@@ -285,7 +295,7 @@ def test_a_gain_is_divided_by_the_price_a_cable_and_one_device_more(demo):
         project = replace(nothing, brief=replace(nothing.brief, weights=weights))
         found = purchases(project, types=[kind], rooms={"shop"})
         assert found
-        return {round(p.gain / p.per_money, 6) for p in found}
+        return {round(p.gain / p.gain_per_cost, 6) for p in found}
 
     assert prices(plain, cell) == {cell.price}
     assert prices(plain, cable) == {cable.price}

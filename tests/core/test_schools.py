@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from samples import device
 from vastwatch import cli
-from vastwatch.advice.adviser.schools import SCHOOLS, schools
+from vastwatch.advice.adviser.schools import SCHOOLS, baselines
 from vastwatch.advice.hardware.bill import bill_of_materials
 from vastwatch.advice.judging.judge import judge
 from vastwatch.design.edits.telling import without_what_tells
@@ -22,7 +22,7 @@ from vastwatch.files.check import faults_of
 @pytest.fixture(scope="module")
 def ways(demo):
     heard = []
-    found = schools(demo, "toilet", report_progress=heard.append)
+    found = baselines(demo, "toilet", report_progress=heard.append)
     assert heard == sorted(heard) and heard[-1] == 1.0
     return found
 
@@ -57,14 +57,14 @@ def test_what_cannot_be_had_says_so(demo, capsys):
     nothing_to_sit_on = replace(demo, furnishings=(), spots=(), people=())
     # Of motion sensors there are none in this catalogue.
     only = [d for d in demo.devices if d.family == "radar"]
-    found = schools(nothing_to_sit_on, "store", only)
+    found = baselines(nothing_to_sit_on, "store", only)
     assert found[0].why_not and found[0].project is None and not found[0].meets
     # Nobody lives there: what hangs is shown, and that there is nothing to judge it by.
     assert found[1].devices and found[1].judged is None and "nobody was awake" in found[1].why_not
-    assert schools(demo, "store", should_continue=lambda: False) == []
+    assert baselines(demo, "store", should_continue=lambda: False) == []
     dark = replace(demo, lamps=(), circuits=())
     with pytest.raises(ValueError, match="no lamp"):
-        schools(dark, "store")
+        baselines(dark, "store")
     assert cli.main(["ways", "--demo", "--room", "nowhere"]) == 1
     assert "unknown room 'nowhere'" in capsys.readouterr().err
     assert find(demo.rooms, "store")
@@ -80,7 +80,7 @@ def test_ways_at_the_command_line(ways, capsys):
 
 def test_a_way_costs_what_the_adviser_says_it_costs(demo):
     """With the module that the circuit of a room without any lacks."""
-    (way, *_) = schools(demo, "box", [device("pir-ceiling-6")])
+    (way, *_) = baselines(demo, "box", [device("pir-ceiling-6")])
     added = [s for s in way.project.sensors if s not in demo.sensors]
     assert way.price > device("pir-ceiling-6").price
     bare = replace(way.project, circuits=demo.circuits)

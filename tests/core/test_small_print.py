@@ -9,8 +9,8 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, rect
-from vastwatch.advice.adviser.choose import choose
-from vastwatch.advice.adviser.offers import _waiting, pairs, worth
+from vastwatch.advice.adviser.choose import shortlist
+from vastwatch.advice.adviser.offers import _waiting, pairs, placeable
 from vastwatch.advice.logs.replay import room_replays
 from vastwatch.control.house import run_house
 from vastwatch.design.placed import STEP, as_placed
@@ -61,7 +61,7 @@ def test_a_room_that_nothing_lights_has_no_part_in_a_replay(room):
 def test_pairs_that_wait_alike_come_by_what_both_cost(room):
     bare = replace(room, sensors=(), presences=())
     few = [device(ident) for ident in ("pir-corner-12", "pir-wall-8", "pir-ceiling-6")]
-    found = list(pairs(bare, "big", worth(choose(bare, "big", few))))
+    found = list(pairs(bare, "big", placeable(shortlist(bare, "big", few))))
     twins = [first.device.id == second.device.id for first, second in found]
     assert any(twins)
 

@@ -9,7 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.advice.adviser.choose import choose
+from vastwatch.advice.adviser.choose import shortlist
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Settings
@@ -168,5 +168,5 @@ def test_it_is_mapped_explained_rehearsed_and_advised(demo):
     r = rehearse(project, 2, 1)
     assert len(r.recording.report(sensor.id)) > 20
     assert r.scores["glazing"].arrivals > 0
-    option = next(o for o in choose(demo, room.id, [device(CEILING)]) if o.device.id == CEILING)
+    option = next(o for o in shortlist(demo, room.id, [device(CEILING)]) if o.device.id == CEILING)
     assert option.reason and option.sensor.at[2] == pytest.approx(2.6)

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from shapely import Polygon
 
 from samples import CHAIR, STOOL, device, rect, tracked
-from vastwatch.advice.adviser.zone_help import what_helps
+from vastwatch.advice.adviser.zone_help import zone_remedies
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.advice.detection.zone_matrix import matrix
@@ -71,14 +71,14 @@ def test_zones_of_what_has_none_are_kept_aside(tmp_path):
 def test_a_badly_hung_tracker_is_told_and_turning_it_helps():
     project = tracked(at=(0.1, 3.9, 1.2), yaw=12.0, zones=(CHAIR, STOOL))
     assert rules_of(project) & {"zone-missed", "zone-unseen"}
-    found = what_helps(project, find(project.sensors, "t"))
+    found = zone_remedies(project, find(project.sensors, "t"))
     assert found and found[0].after < found[0].before and "to the right" in found[0].text
     new = put(project, found[0].sensor)
     known = zoned_sensor(new, found[0].sensor)
     held = known.counted[known.intended]
     assert found[0].counted_after == pytest.approx(held.min() if len(held) == 2 else 0.0)
     # Hung elsewhere is never told as worse than what it is.
-    assert all(h.after < h.before for h in what_helps(project, find(project.sensors, "t"), moving=True))
+    assert all(h.after < h.before for h in zone_remedies(project, find(project.sensors, "t"), moving=True))
 
 
 def test_zones_on_one_press_are_clear_of_each_other_and_serve():

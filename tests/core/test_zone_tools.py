@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import CHAIR, STOOL, device, rect, tracked
-from vastwatch.advice.adviser.zone_help import what_helps
+from vastwatch.advice.adviser.zone_help import zone_remedies
 from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.causes.chain import explain
 from vastwatch.commission.calibrate import calibrate, from_pairs
@@ -56,9 +56,9 @@ def test_zones_that_take_each_others_reports_are_drawn_apart():
     project = tracked(zones=wide)
     near = replace(find(project.spots, "stool"), at=(2.75, 1.5))
     project = put(project, near)
-    found = [h for h in what_helps(project, sensor(project)) if "farther apart" in h.text]
+    found = [h for h in zone_remedies(project, sensor(project)) if "farther apart" in h.text]
     for h in found:
-        new = h.taken(project)
+        new = h.applied(project)
         assert len(new.zones) == 2 and all(z.id in ("zc", "zs") for z in new.zones)
         known = zoned_sensor(new, sensor(new))
         assert h.after < h.before and float(known.counted[known.intended].min()) == pytest.approx(h.counted_after)
@@ -67,9 +67,9 @@ def test_zones_that_take_each_others_reports_are_drawn_apart():
 def test_what_moves_beside_a_zone_is_ignored_on_one_press():
     fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(2.02, 1.3, 2.32, 1.6), strength=1.0)
     project = replace(tracked(zones=(CHAIR,)), hazards=(fan,))
-    (h,) = [h for h in what_helps(project, sensor(project)) if h.of == "Fan"]
+    (h,) = [h for h in zone_remedies(project, sensor(project)) if h.of == "Fan"]
     assert h.text == "Ignore the reports caused by the fan." and h.counted_after < h.counted_before
-    new = h.taken(project)
+    new = h.applied(project)
     made = next(z for z in new.zones if z.role == "ignore")
     assert made.name == "Ignore fan" and {f.rule for f in zone_findings(new, sensor(new))} & {"zones-overlap"} == set()
 
@@ -84,7 +84,7 @@ def test_what_moves_beside_a_zone_is_ignored_on_one_press():
 
 def test_there_is_no_help_where_nothing_is_wrong():
     project = tracked(zones=(CHAIR,))
-    assert [h for h in what_helps(project, sensor(project)) if h.of] == []
+    assert [h for h in zone_remedies(project, sensor(project)) if h.of] == []
 
 
 # -- another type --------------------------------------------------------------------------------------------------
@@ -212,4 +212,4 @@ def test_zones_go_out_in_drawings(tmp_path):
 def test_nothing_is_ignored_at_the_price_of_whoever_sits_beside_it():
     fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(2.15, 1.3, 2.45, 1.6), strength=1.0)
     project = replace(tracked(zones=(CHAIR,)), hazards=(fan,))
-    assert [h for h in what_helps(project, sensor(project)) if h.of] == []
+    assert [h for h in zone_remedies(project, sensor(project)) if h.of] == []

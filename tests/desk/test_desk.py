@@ -486,7 +486,7 @@ def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     window.focus.set(stage="Sensors", level="upper", room="box", selected="box")
     key(qtbot, window.plan, Qt.Key.Key_W)
     qtbot.waitUntil(lambda: window.results[OPTIONS].state == "fresh", timeout=60_000)
-    best = window.results[OPTIONS].value.offers[0]
+    best = window.results[OPTIONS].value.candidates[0]
     cards = [c for c in window.verdict.findChildren(LinkCard) if c.accessibleName().startswith(best.name)]
     key(qtbot, cards[0], Qt.Key.Key_Return)
     assert window.focus.selected == best.sensors[-1].id

@@ -99,7 +99,7 @@ def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot,
     def heard() -> None:
         built.append(view.findChildren(QPushButton)[0])
         found = results[OPTIONS].value
-        assert found is None or len(view.findChildren(LinkCard)) == min(len(found.offers), 3)
+        assert found is None or len(view.findChildren(LinkCard)) == min(len(found.candidates), 3)
 
     results[OPTIONS].changed.connect(heard)
     view.ask()

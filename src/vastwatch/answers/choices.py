@@ -17,10 +17,10 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     OFFER: `{"devices", "places": [{"device", "at", "yaw"}], "price", "bill": [{"what", "price", "why"}], "hold_s",
     "needs", "reason", "instead"}`; TYPE, what the maps say: `{"device", "looks_well", "price", "reason", "fails"}`."""
-    from vastwatch.advice.adviser.offers import Offer, offers
+    from vastwatch.advice.adviser.offers import Candidate, advise
     from vastwatch.advice.hardware.bill import bill_words
 
-    def told(offer: Offer) -> dict[str, Any]:
+    def told(offer: Candidate) -> dict[str, Any]:
         return {
             "devices": [d.id for d in offer.devices],
             "places": [
@@ -32,7 +32,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             "hold_s": number(offer.judged.recommended_s, 1),
             "needs": needs_told(offer.judged.needs_at(offer.judged.recommended_s)),
             "reason": offer.reason,
-            "instead": offer.instead,
+            "instead": offer.replaces,
         }
 
     rooms = [r for r in project.rooms if args.room in (None, r.id)]
@@ -41,24 +41,25 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     def of(room: str) -> tuple[dict[str, Any], str]:
         try:
-            found = offers(project, room)
+            found = advise(project, room)
         except ValueError as e:
             return {"words": str(e), "met_already": False, "options": [], "failing": [], "types": []}, f"{e}."
         answer = {
             "words": found.words,
             "met_already": found.met_already,
-            "options": [told(o) for o in found.offers],
-            "failing": [told(o) for o in found.failing],
+            "options": [told(o) for o in found.candidates],
+            "failing": [told(o) for o in found.rejected],
             "types": [
                 {
-                    "device": o.device.id, "looks_well": not o.misses, "price": number(o.price), "reason": o.reason,
-                    "fails": list(o.misses),
+                    "device": o.device.id, "looks_well": not o.shortfalls, "price": number(o.price), "reason": o.reason,
+                    "fails": list(o.shortfalls),
                 }
-                for o in found.others
+                for o in found.unjudged
             ],
         }  # fmt: skip
         return answer, found.words + "".join(
-            f"\n  {o.name}, {bill_words(o.bill, project.brief.currency)}, {o.where}. {o.reason}" for o in found.offers
+            f"\n  {o.name}, {bill_words(o.bill, project.brief.currency)}, {o.where}. {o.reason}"
+            for o in found.candidates
         )
 
     answers = of_each([room.id for room in rooms], of)
@@ -74,14 +75,14 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"room", "weeks", "ways": [{"name", "devices", "price", "hold_s", "drops_per_week", "dark_min_per_day",
     "idle_burn_h_per_day", "waves_per_day", "meets", "unmet", "bill"}]}`; a way that cannot be had has `"why_not"`
     and no figures."""
-    from vastwatch.advice.adviser.schools import schools
+    from vastwatch.advice.adviser.schools import baselines
     from vastwatch.advice.hardware.bill import bill_words
     from vastwatch.advice.judging.met import in_words
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: unknown room '{args.room}'")
     try:
-        found = schools(project, args.room)
+        found = baselines(project, args.room)
     except ValueError as e:
         raise RequestError(str(e)) from None
     rows: list[dict[str, Any]] = []
@@ -115,15 +116,15 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"purchases": [{"room", "device", "price", "before": {...}, "after": {...}, "gain", "words"}], "total"}`."""
-    from vastwatch.advice.adviser.purchase import bare, money_left, purchases, starter_set
+    from vastwatch.advice.adviser.purchase import budget_left, purchases, starter_set, without_sensors
 
     if args.starter:
         budget = project.brief.budget if args.budget is None else args.budget
         if budget is None:
             raise RequestError("--starter: the brief has no budget; use --budget")
-        found = starter_set(bare(project), budget)
+        found = starter_set(without_sensors(project), budget)
     else:
-        found = purchases(project, budget=money_left(project) if args.budget is None else args.budget)
+        found = purchases(project, budget=budget_left(project) if args.budget is None else args.budget)
 
     def cost(c: Any) -> dict[str, Any]:
         return {
@@ -135,7 +136,7 @@ def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "purchases": [
             {
                 "room": p.room, "device": p.offer.devices[0].id, "devices": [d.id for d in p.offer.devices],
-                "instead": p.offer.instead, "price": number(p.price),
+                "instead": p.offer.replaces, "price": number(p.price),
                 "before": cost(p.before), "after": cost(p.after), "gain": number(p.gain), "words": p.words,
             }
             for p in found

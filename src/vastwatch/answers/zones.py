@@ -25,7 +25,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     "own_spots", "false_min_per_day", "counted"}}, "noticed": [SPOT ..], "findings": [..], "helps": [..]}}}`; with
     `--for-room` of the zones that would be proposed in place of those drawn, with `"proposed": {"wrong", "before",
     "left_out", "heuristic"}`."""
-    from vastwatch.advice.adviser.zone_help import what_helps
+    from vastwatch.advice.adviser.zone_help import zone_remedies
     from vastwatch.advice.checks.zones import zone_findings
     from vastwatch.advice.detection.zone_proposal import propose_zones
     from vastwatch.design.edits.zones import replace_zones
@@ -49,7 +49,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             continue
         scores = score_zones(rehearse(here), sensor.id) if known is not None and known.zones else None
         found = zone_findings(here, sensor)
-        helps = what_helps(here, sensor, args.for_room)
+        helps = zone_remedies(here, sensor, args.for_room)
         told[sensor.id] = {
             "noticed": [] if known is None else [s.id for s in known.spots],
             "zones": {} if known is None else _zones_told(here, known, scores) if known.zones else {},

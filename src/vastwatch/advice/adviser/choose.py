@@ -19,8 +19,8 @@ import numpy as np
 from msgspec import to_builtins
 from msgspec.structs import replace
 
-from vastwatch.advice.adviser.mounting import places, power_misfit
-from vastwatch.advice.adviser.room_now import RoomNow
+from vastwatch.advice.adviser.mounting import places, power_problem
+from vastwatch.advice.adviser.room_now import RoomState
 from vastwatch.advice.checks.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H
 from vastwatch.advice.checks.findings import WALKER_SHARE
 from vastwatch.advice.detection.silences import SpotDetection, hold_for
@@ -86,11 +86,11 @@ class Option:
     walker_s: float
     waits: dict[str, float]
     hold_s: float
-    misses: tuple[str, ...]
+    shortfalls: tuple[str, ...]
     reason: str
     price: float
     rank_cost: float
-    barred: tuple[str, ...] = ()
+    blockers: tuple[str, ...] = ()
 
     @cached_property
     def placed(self) -> tuple[Project, Sensor]:
@@ -117,7 +117,7 @@ class Option:
         return (put(new, mine), mine) if to_builtins(made) == to_builtins(mine) else (new, made)
 
 
-def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = None) -> list[Option]:
+def shortlist(project: Project, room_id: str, types: Sequence[DeviceType] | None = None) -> list[Option]:
     """All sensing types for a room, those that do first, and among them by hold time, price and the brief's weights;
     the same again for whoever asks again.
 
@@ -128,41 +128,41 @@ def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = 
 
 @memoised
 def _choose(project: Project, room_id: str, types: tuple[DeviceType, ...]) -> tuple[Option, ...]:
-    now = RoomNow(project, find(project.rooms, room_id))
+    now = RoomState(project, find(project.rooms, room_id))
     sensing = [d for d in types if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
     good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
     options = [o for d in sensing if (o := _best(now, d, good)) is not None]
-    return tuple(sorted(options, key=lambda o: (bool(o.barred), bool(o.misses), len(o.misses), o.rank_cost)))
+    return tuple(sorted(options, key=lambda o: (bool(o.blockers), bool(o.shortfalls), len(o.shortfalls), o.rank_cost)))
 
 
-def another(project: Project, room_id: str, device: DeviceType, at: tuple[float, float]) -> Option | None:
+def second_option(project: Project, room_id: str, device: DeviceType, at: tuple[float, float]) -> Option | None:
     """A second one of a type for a room, where it helps most besides one that hangs at a point: from another side."""
-    now = RoomNow(project, find(project.rooms, room_id))
+    now = RoomState(project, find(project.rooms, room_id))
     return _best(now, device, {}, [s for s in places(now, device) if math.dist(s.at[:2], at) > OTHER_SIDE_M])
 
 
-def weighed_cost(weights: Weights, price: float, hold_s: float, devices: Sequence[DeviceType]) -> float:
+def weighted_cost(weights: Weights, price: float, hold_s: float, devices: Sequence[DeviceType]) -> float:
     """What some devices cost by the brief's weights: their price, their hold, their cables, and that they are there."""
     cost = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold_s, CAPPED_S) / 60.0
     cables = sum(device.power in ("mains", "usb") for device in devices)
     return cost + weights.fewest * DEVICE_PRICE * len(devices) + weights.no_cables * CABLE_PRICE * cables
 
 
-class Spare(NamedTuple):
+class Stock(NamedTuple):
     """How many of a type are owned, and how many of those hang already."""
 
     owned: int
     used: int
 
 
-def spare(project: Project, device: str) -> Spare:
+def stock(project: Project, device: str) -> Stock:
     """What is owned of a type and what of that is placed."""
     owned = sum(o.count for o in project.brief.owned if o.device == device)
-    return Spare(owned, sum(s.device == device for s in project.sensors))
+    return Stock(owned, sum(s.device == device for s in project.sensors))
 
 
 def _best(
-    now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tuple[float, float]]],
+    now: RoomState, device: DeviceType, good: dict[tuple[str, bool], list[tuple[float, float]]],
     sensors: list[Sensor] | None = None,
 ) -> Option | None:  # fmt: skip
     """The type at the place where the spots wait least, and among equals the walkers; of the places, or of some.
@@ -187,7 +187,7 @@ def _best(
     few = tried[:SHORTLIST] if now.spots else tried
     judged = []
     for bad, mounted, waits in few:
-        bad += WAIT_PER_FALSE_MIN * now.falsely_triggered_per_h(mounted)
+        bad += WAIT_PER_FALSE_MIN * now.false_rate_per_h(mounted)
         judged.append((round(bad, 3), -now.share(mounted), mounted, waits))
         if now.spots and judged[-1][1] <= -WALKER_SHARE:
             # The best for the spots does for the walkers too: no other place can be better.
@@ -208,11 +208,11 @@ def _best(
     return _judged(now, device, best[2], best[3], -best[1])
 
 
-def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.ndarray, share: float) -> Option:
+def _judged(now: RoomState, device: DeviceType, mounted: MountedSensor, waits: np.ndarray, share: float) -> Option:
     misses = []
     needs = now.needs
     by_spot = {s.id: float(w) for s, w in zip(now.spots, waits)}
-    watched = now.watched(mounted)
+    watched = now.spot_detections(mounted)
     holds = {
         s.id: hold_for(by, hours, s.activity) for s, by, hours in zip(now.spots, watched, now.between_drops_h)
     }  # fmt: skip
@@ -247,20 +247,20 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     # What does not do anyway need not be told apart any further.
     falsely_triggered = 0.0
     if not misses:
-        falsely_triggered = now.falsely_triggered_per_h(mounted)
+        falsely_triggered = now.false_rate_per_h(mounted)
         if falsely_triggered > SOME_FALSE_PER_H:
             worst_of_all = max(now.hazards_here, key=lambda h: false_rate(mounted, h))
             reason += (
                 f"; false triggers from the {worst_of_all.name.lower()}, "
                 f"{per_hour_words(false_rate(mounted, worst_of_all))}"
             )
-    spill = 0.0 if misses else now.spill(now.placed(device, mounted.sensor, whole=True))
+    spill = 0.0 if misses else now.over_coverage_m2(now.placed(device, mounted.sensor, whole=True))
     if spill > SPILL_M2:
         reason += f"; it also notices walkers in {spill:.0f} m² next door, unless gate or sensitivity is reduced"
-    left = spare(now.project, device.id)
+    left = stock(now.project, device.id)
     price = 0.0 if left.owned > left.used else device.price
     weights = now.project.brief.weights
-    rank_cost = weighed_cost(weights, price, hold, (device,))
+    rank_cost = weighted_cost(weights, price, hold, (device,))
     rank_cost += PRICE_PER_SPILL_M2 * spill + PRICE_PER_FALSE * falsely_triggered
     return Option(
         device,
@@ -278,7 +278,7 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     )
 
 
-def _adds(now: RoomNow, watched: list[tuple[SpotDetection, ...]], share: float) -> bool:
+def _adds(now: RoomState, watched: list[tuple[SpotDetection, ...]], share: float) -> bool:
     """Whether the spots need a shorter hold, or more of the room notices walkers, than with what serves it already."""
 
     def hold(watched: list[tuple[SpotDetection, ...]]) -> float:
@@ -290,10 +290,10 @@ def _adds(now: RoomNow, watched: list[tuple[SpotDetection, ...]], share: float) 
     return shorter or share > now.own_share + ADDS_SHARE
 
 
-def _place_fails(now: RoomNow, device: DeviceType, mounted: MountedSensor) -> list[str]:
+def _place_fails(now: RoomState, device: DeviceType, mounted: MountedSensor) -> list[str]:
     """What the place itself has against a type."""
     out = []
-    if (power := power_misfit(now, device, mounted.sensor)) != "":
+    if (power := power_problem(now, device, mounted.sensor)) != "":
         out.append(power)
     if device.typical_latency_s() >= now.needs.notice_s:
         out.append(

@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from vastwatch.advice.adviser.room_now import RoomNow
+from vastwatch.advice.adviser.room_now import RoomState
 from vastwatch.advice.hardware.fixing import host_placement
 from vastwatch.design.places import opening_middle
 from vastwatch.design.project import find
@@ -22,7 +22,7 @@ PLAIN = Settings()
 APART_M = 0.6
 
 
-def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
+def places(now: RoomState, device: DeviceType) -> list[Sensor]:
     """Where a type could go in the room."""
 
     def sensor(
@@ -39,7 +39,7 @@ def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
         return [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in _switch_places(now)]
     points = [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in now.points]
     # With a socket in reach of some places, the others are not worth a cable through the room.
-    near = [s for s in points if power_misfit(now, device, s) == ""]
+    near = [s for s in points if power_problem(now, device, s) == ""]
     return near or points
 
 
@@ -55,7 +55,7 @@ def _tried(
     )  # fmt: skip
 
 
-def _ceiling_places(now: RoomNow) -> list[tuple[float, float]]:
+def _ceiling_places(now: RoomState) -> list[tuple[float, float]]:
     """The middle of the ceiling, and above the middle of those who stay where that is somewhere else. In a room bent
     around its own middle it is the place farthest from all walls."""
     outline = np.asarray(now.room.outline, float)
@@ -74,7 +74,7 @@ def _ceiling_places(now: RoomNow) -> list[tuple[float, float]]:
     return out
 
 
-def _switch_places(now: RoomNow) -> list[tuple[float, float, float]]:
+def _switch_places(now: RoomState) -> list[tuple[float, float, float]]:
     """At the room's switches, looking across; without any drawn, beside its doors, where switches are."""
     cx, cy = polygons.centroid(now.room.outline)
     at = [s.at for s in now.switches]
@@ -104,7 +104,7 @@ def _switch_places(now: RoomNow) -> list[tuple[float, float, float]]:
     return out
 
 
-def _fixed_places(now: RoomNow, device: DeviceType, sensor) -> list[Sensor]:  # type: ignore[no-untyped-def]
+def _fixed_places(now: RoomState, device: DeviceType, sensor) -> list[Sensor]:  # type: ignore[no-untyped-def]
     """At each spot of the room (or each door of it), wherever such a device finds what it is fixed to."""
     points = [s.at for s in now.spots]
     if device.at_doors or (isinstance(device, MatType) and not device.foldable and device.closing_kpa >= 4):
@@ -125,7 +125,7 @@ def _fixed_places(now: RoomNow, device: DeviceType, sensor) -> list[Sensor]:  # 
     return out
 
 
-def power_misfit(now: RoomNow, device: DeviceType, sensor: Sensor) -> str:
+def power_problem(now: RoomState, device: DeviceType, sensor: Sensor) -> str:
     """Why the type gets no power at a place; empty where it does, or where nothing is drawn to tell by."""
     reach = now.project.brief.cable_m
     at = sensor.at[:2]

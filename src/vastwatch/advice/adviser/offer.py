@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from vastwatch.advice.adviser.choose import Option, weighed_cost
+from vastwatch.advice.adviser.choose import Option, weighted_cost
 from vastwatch.advice.hardware.bill import BillOfMaterials, bill_of_materials, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
@@ -20,7 +20,7 @@ from vastwatch.words import duration_words, figure
 
 
 @dataclass(frozen=True, eq=False)
-class Offer:
+class Candidate:
     """Something that could serve a room: what is added, the project with it at the hold the judge recommends, its
     bill, and the judgement; `whole` once all of the judge's seeds were lived. `instead`: whether it replaces what hangs
     there; `options`: what was hung, one after the other."""
@@ -31,12 +31,12 @@ class Offer:
     bill: BillOfMaterials
     judged: Judgement
     rank_cost: float
-    whole: bool
-    instead: bool = False
+    fully_judged: bool
+    replaces: bool = False
     options: tuple[Option, ...] = ()
 
     @property
-    def does(self) -> bool:
+    def meets(self) -> bool:
         """Whether every need is met with it."""
         return self.judged.meets
 
@@ -71,7 +71,7 @@ class Offer:
         others = presence is not None and any(s not in mine for s in sensors_of(presence))
         how = (
             "instead of the sensors already there, "
-            if self.instead
+            if self.replaces
             else "in addition to the sensors already there, "
             if others
             else ""
@@ -96,20 +96,20 @@ class Offer:
         return said + "."
 
     @property
-    def could_do(self) -> bool:
+    def may_meet(self) -> bool:
         """Whether more weeks could show that every need is met, at any legal hold."""
         return any(all(m.low <= m.limit for m in self.judged.needs_at(h)) for h in self.judged.legal_s)
 
     @property
-    def looks_well(self) -> bool:
+    def likely_meets(self) -> bool:
         """Whether every need would be met, were all weeks like those so far: other weeks take room besides."""
         return any(all(m.value <= m.limit for m in self.judged.needs_at(h)) for h in self.judged.legal_s)
 
 
-def offered(
+def judge_candidate(
     base: Project, room: str, added: tuple[Option, ...], seeds: int,
     should_continue: Callable[[], bool] = lambda: True, instead: bool = False,
-) -> Offer | None:  # fmt: skip
+) -> Candidate | None:  # fmt: skip
     """Some options hung in a room, judged on so many of the judge's seeds; None where nothing can be judged by."""
     project, sensors = base, []
     for option in added:
@@ -122,23 +122,23 @@ def offered(
     bill, project = bill_of_materials(project, room, sensors), with_modules(project, room)
     whole = len(judged.seeds) == len(settings().chosen_on)
     devices = tuple(o.device for o in added)
-    made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead, added)
+    made = Candidate(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead, added)
     return _held(made, room)
 
 
-def _held(offer: Offer, room: str) -> Offer:
+def _held(offer: Candidate, room: str) -> Candidate:
     """With the hold that the judge recommends, and what it is put in order by."""
     presence = presence_of(offer.project, room)
     assert presence is not None
     hold = offer.judged.recommended_s
-    cost = weighed_cost(offer.project.brief.weights, offer.price, hold, offer.devices)
+    cost = weighted_cost(offer.project.brief.weights, offer.price, hold, offer.devices)
     return replace(offer, project=try_set_hold(offer.project, presence.id, hold), rank_cost=cost)
 
 
-def judged_on(offer: Offer, room: str, seeds: int, should_continue: Callable[[], bool] = lambda: True) -> Offer:
+def rejudge(offer: Candidate, room: str, seeds: int, should_continue: Callable[[], bool] = lambda: True) -> Candidate:
     """The same offer, judged on at least so many seeds."""
     if len(offer.judged.seeds) >= seeds:
         return offer
     judged = judging.judge(offer.project, room, settings().days, settings().chosen_on[:seeds], should_continue)
     whole = len(judged.seeds) == len(settings().chosen_on)
-    return _held(replace(offer, judged=judged, whole=whole), room)
+    return _held(replace(offer, judged=judged, fully_judged=whole), room)

@@ -10,8 +10,8 @@ import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
-from vastwatch.advice.adviser.choose import Option, another, choose
-from vastwatch.advice.adviser.offer import Offer, judged_on, offered
+from vastwatch.advice.adviser.choose import Option, second_option, shortlist
+from vastwatch.advice.adviser.offer import Candidate, judge_candidate, rejudge
 from vastwatch.advice.adviser.room_now import rate_of
 from vastwatch.advice.adviser.schools import SCHOOLS, options_of
 from vastwatch.advice.judging import judge as judging
@@ -39,21 +39,21 @@ CHEAPER, QUICKER = 0.05, 0.2
 
 
 @dataclass(frozen=True, eq=False)
-class Offers:
+class RoomAdvice:
     """The adviser's answer for a room: how what hangs there is judged, what would do, what was judged and does not, and
     the types that were not tried or cannot be, each with the reason. `words`: the answer in a sentence."""
 
     room: str
     now: Judgement | None
-    offers: tuple[Offer, ...]
-    failing: tuple[Offer, ...]
-    others: tuple[Option, ...]
+    candidates: tuple[Candidate, ...]
+    rejected: tuple[Candidate, ...]
+    unjudged: tuple[Option, ...]
     words: str
 
     @property
     def promising(self) -> tuple[Option, ...]:
         """The types that look best by the maps, before anything is judged."""
-        return tuple(worth(list(self.others))[:SINGLES])
+        return tuple(placeable(list(self.unjudged))[:SINGLES])
 
     @property
     def met_already(self) -> bool:
@@ -61,53 +61,53 @@ class Offers:
         return self.now is not None and self.now.meets
 
 
-def offers(
+def advise(
     project: Project,
     room: str,
     types: Sequence[DeviceType] | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
-    told: Callable[[Offers], None] = lambda _: None,
-) -> Offers:
+    told: Callable[[RoomAdvice], None] = lambda _: None,
+) -> RoomAdvice:
     """What would serve a room. `told` hears what is known so far, first after a glance. Raises KeyError for a room that
     is not there, ValueError with a sentence for one that nothing can be judged by."""
     every = list(catalogue() if types is None else types)
     record = find(project.rooms, room)
     if not lights_in(project, room):
         raise ValueError(f"{record.name} has no lamp that presence could switch on")
-    here = choose(project, room, every)
+    here = shortlist(project, room, every)
     told(_sorted(project, room, None, [], here))
     now = _now(project, room, should_continue, lambda s: report_progress(0.2 * s))
-    tried: list[Offer] = []
+    tried: list[Candidate] = []
 
-    def known(done: float) -> Offers:
+    def known(done: float) -> RoomAdvice:
         report_progress(done)
         found = _sorted(project, room, now, tried, here)
         told(found)
         return found
 
-    def judged(steps: Sequence[Candidate], begin: float, end: float) -> None:
+    def judged(steps: Sequence[ProposedDesign], begin: float, end: float) -> None:
         """Judge some candidates: a glance at each, and more of what could do, while the work goes on from a share to
         another."""
         middle, looked = (begin + end) / 2.0, []
         for k, (base, added, instead) in enumerate(steps):
             if not should_continue():
                 return
-            if (offer := offered(base, room, added, GLANCE, should_continue, instead)) is not None:
+            if (offer := judge_candidate(base, room, added, GLANCE, should_continue, instead)) is not None:
                 looked.append(offer)
                 tried.append(offer)
                 known(begin + (middle - begin) * (k + 1) / len(steps))
-        waiting = [o for o in looked if o.could_do and _worth_telling(project, room, now, o, SPARE)]
+        waiting = [o for o in looked if o.may_meet and _worth_telling(project, room, now, o, SPARE)]
         waiting.sort(key=lambda o: o.rank_cost)
         for k, offer in enumerate(waiting):
             if not should_continue() or len(_told(project, room, now, tried)) >= ENOUGH:
                 return
             every = len(settings().chosen_on)
             # Of what looks well already few fail on some more.
-            for seeds in (every,) if offer.looks_well else (SOME, every):
-                more = judged_on(offer, room, seeds, should_continue)
+            for seeds in (every,) if offer.likely_meets else (SOME, every):
+                more = rejudge(offer, room, seeds, should_continue)
                 tried[tried.index(offer)] = offer = more
-                if not more.looks_well:
+                if not more.likely_meets:
                     break
             known(middle + (end - middle) * (k + 1) / len(waiting))
 
@@ -135,28 +135,28 @@ def _now(
 
 # -- what to try ---------------------------------------------------------------------------------------------------
 
-Candidate = tuple[Project, tuple[Option, ...], bool]
+ProposedDesign = tuple[Project, tuple[Option, ...], bool]
 
 
 def _candidates(
     project: Project, room: str, types: list[DeviceType], here: list[Option], met: bool
-) -> tuple[list[Candidate], Callable[[], Iterator[Candidate]]]:
+) -> tuple[list[ProposedDesign], Callable[[], Iterator[ProposedDesign]]]:
     """What is worth judging: where needs are not met, what could be added; and what could hang there instead, or where
     nothing does, alone; and what could in pairs, laid out when it is asked for."""
-    out: list[Candidate] = []
+    out: list[ProposedDesign] = []
     if presence_of(project, room) is not None and not met:
-        out += [(project, (option,), False) for option in worth(here)[:SINGLES]]
+        out += [(project, (option,), False) for option in placeable(here)[:SINGLES]]
     bare = without_what_tells(project, room)
     instead = bare is not project
-    alone = worth(choose(bare, room, types) if instead else here)
+    alone = placeable(shortlist(bare, room, types) if instead else here)
     out += [(bare, (option,), instead) for option in alone[:SINGLES]]
     return out, lambda: ((bare, pair, instead) for pair in pairs(bare, room, alone))
 
 
-def _usual_ways(project: Project, room: str, types: list[DeviceType], tried: list[Offer]) -> list[Candidate]:
+def _usual_ways(project: Project, room: str, types: list[DeviceType], tried: list[Candidate]) -> list[ProposedDesign]:
     bare = without_what_tells(project, room)
-    known = {tuple(d.id for d in o.devices) for o in tried if o.instead or bare is project}
-    out: list[Candidate] = []
+    known = {tuple(d.id for d in o.devices) for o in tried if o.replaces or bare is project}
+    out: list[ProposedDesign] = []
     for _, hung in SCHOOLS:
         options = options_of(bare, room, hung, types)
         if not isinstance(options, str) and tuple(o.device.id for o in options) not in known:
@@ -164,9 +164,9 @@ def _usual_ways(project: Project, room: str, types: list[DeviceType], tried: lis
     return out
 
 
-def worth(options: list[Option]) -> list[Option]:
+def placeable(options: list[Option]) -> list[Option]:
     """Those that can hang there, the most promising first."""
-    return [o for o in options if not o.barred and o.device.presence and (not o.waits or _notices_somebody(o))]
+    return [o for o in options if not o.blockers and o.device.presence and (not o.waits or _notices_somebody(o))]
 
 
 def _notices_somebody(option: Option) -> bool:
@@ -185,8 +185,8 @@ def pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Optio
                 families.add(second.device.family)
                 out.append((_waiting(first, second), first.price + second.price, (first, second)))
     for first in starters[:EACH_KIND]:
-        twin = another(first.project, room, first.device, first.sensor.at[:2])
-        if twin is not None and not twin.barred:
+        twin = second_option(first.project, room, first.device, first.sensor.at[:2])
+        if twin is not None and not twin.blockers:
             out.append((max(twin.waits.values(), default=0.0), first.price + twin.price, (first, twin)))
 
     # Those that wait as long as each other, in the rough, by price; last those that never notice.
@@ -205,30 +205,32 @@ def _waiting(first: Option, second: Option) -> float:
 # -- the answer ----------------------------------------------------------------------------------------------------
 
 
-def _sorted(project: Project, room: str, now: Judgement | None, tried: list[Offer], here: list[Option]) -> Offers:
+def _sorted(
+    project: Project, room: str, now: Judgement | None, tried: list[Candidate], here: list[Option]
+) -> RoomAdvice:
     does = _told(project, room, now, tried)
-    failing = sorted((o for o in tried if not o.does), key=_misfit)
+    failing = sorted((o for o in tried if not o.meets), key=_misfit)
     judged = {o.devices[0].id for o in tried if len(o.devices) == 1}
     others = tuple(o for o in here if o.device.id not in judged)
-    return Offers(room, now, tuple(does), tuple(failing), others, _words(project, room, now, does, failing))
+    return RoomAdvice(room, now, tuple(does), tuple(failing), others, _words(project, room, now, does, failing))
 
 
-def _told(project: Project, room: str, now: Judgement | None, tried: list[Offer]) -> list[Offer]:
+def _told(project: Project, room: str, now: Judgement | None, tried: list[Candidate]) -> list[Candidate]:
     """What of it is offered, the best first."""
-    does = (o for o in tried if o.does and o.whole and _worth_telling(project, room, now, o))
+    does = (o for o in tried if o.meets and o.fully_judged and _worth_telling(project, room, now, o))
     return sorted(does, key=lambda o: o.rank_cost)
 
 
-def _worth_telling(project: Project, room: str, now: Judgement | None, offer: Offer, spare: float = 1.0) -> bool:
+def _worth_telling(project: Project, room: str, now: Judgement | None, offer: Candidate, spare: float = 1.0) -> bool:
     """Whether an offer would be told of, did it do: where needs are met already, only what is better."""
     return now is None or not now.meets or _better_than_now(project, room, now, offer, spare)
 
 
-def _misfit(offer: Offer) -> tuple[float, float]:
+def _misfit(offer: Candidate) -> tuple[float, float]:
     return offer.judged.violation, offer.rank_cost
 
 
-def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer, spare: float = 1.0) -> bool:
+def _better_than_now(project: Project, room: str, now: Judgement, offer: Candidate, spare: float = 1.0) -> bool:
     """Where needs are met already: whether it is cheaper, quicker, or needs no cable where what hangs there does.
     `spare`: how many times slower it may seem in the few weeks looked at."""
     presence = presence_of(project, room)
@@ -246,7 +248,7 @@ def _first_light(j: Judgement) -> float:
     return next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), math.inf)
 
 
-def _words(project: Project, room: str, now: Judgement | None, does: list[Offer], failing: list[Offer]) -> str:
+def _words(project: Project, room: str, now: Judgement | None, does: list[Candidate], failing: list[Candidate]) -> str:
     name = find(project.rooms, room).name
     if now is not None and now.meets:
         at = duration_words(now.recommended_s)

@@ -14,9 +14,9 @@ from dataclasses import replace as changed
 
 import numpy as np
 
-from vastwatch.advice.adviser.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
-from vastwatch.advice.adviser.offer import Offer, judged_on, offered
-from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.choose import CABLE_PRICE, DEVICE_PRICE, Option, shortlist
+from vastwatch.advice.adviser.offer import Candidate, judge_candidate, rejudge
+from vastwatch.advice.adviser.offers import advise
 from vastwatch.advice.hardware.bill import BillOfMaterials, bill_of_materials, bill_words, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement, dark_limit_min
@@ -56,7 +56,7 @@ class Cost:
 
 
 @dataclass(frozen=True)
-class Served:
+class ServiceLevel:
     """How a room is served at the best hold: what it costs, and by how many times its needs are missed; and what it
     costs as it is set today."""
 
@@ -76,11 +76,11 @@ class Purchase:
 
     room: str
     options: tuple[Option, ...]
-    offer: Offer
+    offer: Candidate
     before: Cost
     after: Cost
     gain: float
-    per_money: float
+    gain_per_cost: float
     words: str
 
     @property
@@ -99,15 +99,15 @@ class Purchase:
         return self.bill.total
 
 
-def served_now(
+def current_service(
     project: Project, room: str, should_continue: Callable[[], bool] = lambda: True, seeds: int | None = None
-) -> Served | None:
+) -> ServiceLevel | None:
     """How a room is served by what hangs there, at its recommended hold, or by hand, in so many of the judge's seeds,
     by default all. None where nothing can be judged by."""
     chosen = settings().chosen_on[:seeds]
     if presence_of(project, room) is not None:
         try:
-            return served(judging.judge(project, room, settings().days, chosen, should_continue))
+            return service_level(judging.judge(project, room, settings().days, chosen, should_continue))
         except ValueError:
             return None
     days = [manual_cost(project, room, settings().days, seed) for seed in chosen]
@@ -119,17 +119,17 @@ def served_now(
         RequirementCheck("first_light_s", REACH_S, light, REACH_S, REACH_S),
     )
     by_hand = Cost(dark, idle, 0.0)
-    return Served(by_hand, violation(asked), by_hand) if arrivals > 0 else None
+    return ServiceLevel(by_hand, violation(asked), by_hand) if arrivals > 0 else None
 
 
-def served(judged: Judgement) -> Served:
+def service_level(judgement: Judgement) -> ServiceLevel:
     """How a room is served at the hold that the judge recommends, and at the one that is set."""
-    now = judged.current_s if judged.current_s in judged.holds else judged.recommended_s
-    return Served(_cost(judged, judged.recommended_s), judged.violation, _cost(judged, now))
+    now = judgement.current_s if judgement.current_s in judgement.holds else judgement.recommended_s
+    return ServiceLevel(_cost(judgement, judgement.recommended_s), judgement.violation, _cost(judgement, now))
 
 
-def _cost(judged: Judgement, hold_s: float) -> Cost:
-    drops, dark, idle = judged.metrics_at(hold_s)
+def _cost(judgement: Judgement, hold_s: float) -> Cost:
+    drops, dark, idle = judgement.metrics_at(hold_s)
     return Cost(dark, idle, drops / 7.0)
 
 
@@ -161,7 +161,7 @@ def purchases(
     within them, `report_progress` hears the share done, `rooms` limits where to look.
     """
     if budget is None:
-        budget = money_left(project)
+        budget = budget_left(project)
     places = [r.id for r in project.rooms if lights_in(project, r.id) and (rooms is None or r.id in rooms)]
     found: list[Purchase] = []
     for k, room in enumerate(places):
@@ -172,64 +172,66 @@ def purchases(
         if best is not None:
             found.append(best)
     report_progress(1.0)
-    return sorted(found, key=lambda p: -p.per_money)
+    return sorted(found, key=lambda p: -p.gain_per_cost)
 
 
 def _for_room(
     project: Project, room: str, types: Sequence[DeviceType] | None, budget: float | None,
     should_continue: Callable[[], bool],
 ) -> Purchase | None:  # fmt: skip
-    now = served_now(project, room, should_continue, GLANCE)
+    now = current_service(project, room, should_continue, GLANCE)
     if now is None or _weighed(project, now.cost) < LEAST_GAIN:
         return None
     tried: list[Purchase] = []
-    for option in choose(project, room, types):
-        if option.barred or len(tried) == TRIED_PER_ROOM or (option.misses and tried):
+    for option in shortlist(project, room, types):
+        if option.blockers or len(tried) == TRIED_PER_ROOM or (option.shortfalls and tried):
             # What the maps doubt is lived as well where there is nothing else: they only say what to try first.
             break
         if budget is not None and bill_of_materials(option.project, room, [option.placed[1]]).total > budget + 1e-9:
             continue
-        offer = offered(project, room, (option,), GLANCE, should_continue)
+        offer = judge_candidate(project, room, (option,), GLANCE, should_continue)
         if offer is not None:
             tried.append(_purchase(project, room, (option,), offer, now))
-    promising = [p for p in tried if _worth_it(p.offer.could_do, p, now)]
+    promising = [p for p in tried if _worth_it(p.offer.may_meet, p, now)]
     if promising:
-        now = served_now(project, room, should_continue)
+        now = current_service(project, room, should_continue)
     second = None
-    for glance in sorted(promising, key=lambda p: -p.per_money):
+    for glance in sorted(promising, key=lambda p: -p.gain_per_cost):
         if now is None or not should_continue():
             break
-        offer = judged_on(glance.offer, room, len(settings().chosen_on), should_continue)
+        offer = rejudge(glance.offer, room, len(settings().chosen_on), should_continue)
         whole = _purchase(project, room, glance.options, offer, now)
-        if offer.whole and _worth_it(offer.does, whole, now):
-            if offer.does:
+        if offer.fully_judged and _worth_it(offer.meets, whole, now):
+            if offer.meets:
                 return whole
             second = second or whole
     if second is None or now is None or not should_continue():
         return second
     # Of what only helps none is named where something would do: as the adviser says.
-    for offer in offers(project, room, types, should_continue).offers:
-        if offer.whole and (budget is None or offer.price <= budget + 1e-9):
+    for offer in advise(project, room, types, should_continue).candidates:
+        if offer.fully_judged and (budget is None or offer.price <= budget + 1e-9):
             does = _purchase(project, room, offer.options, offer, now)
             if does.gain >= LEAST_GAIN:
                 return does
     return second
 
 
-def _worth_it(does: bool, purchase: Purchase, now: Served) -> bool:
+def _worth_it(does: bool, purchase: Purchase, now: ServiceLevel) -> bool:
     """Whether it saves anything, and meets the room's needs or at least misses them by less than now."""
     return purchase.gain >= LEAST_GAIN and (does or purchase.offer.judged.violation < now.misfit)
 
 
-def _purchase(project: Project, room: str, options: tuple[Option, ...], offer: Offer, now: Served) -> Purchase:
-    after = served(offer.judged)
+def _purchase(
+    project: Project, room: str, options: tuple[Option, ...], offer: Candidate, now: ServiceLevel
+) -> Purchase:
+    after = service_level(offer.judged)
     gain = _weighed(project, now.cost) - _weighed(project, after.cost)
     per = gain / _shadow_price(project, options, offer.price)
     words = _words(project, room, offer, now, after.cost)
     return Purchase(room, options, offer, now.today, after.cost, gain, per, words)
 
 
-def _words(project: Project, room: str, offer: Offer, served_now: Served, now: Cost) -> str:
+def _words(project: Project, room: str, offer: Candidate, served_now: ServiceLevel, now: Cost) -> str:
     price, was = bill_words(offer.bill, project.brief.currency), served_now.today
     parts = []
     if was.drops - now.drops > 0.05:
@@ -243,7 +245,7 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
     if not parts:
         parts.append("slightly better in everything")
     place = find(project.rooms, room).name.lower()
-    how = ", instead of the sensors already there" if offer.instead else ""
+    how = ", instead of the sensors already there" if offer.replaces else ""
     said = f"{offer.name} in {place}{how}, {price}: {', '.join(parts)} a day"
     if _weighed(project, was) - _weighed(project, served_now.cost) > LEAST_GAIN:
         best = served_now.cost
@@ -257,7 +259,7 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
     return said + "."
 
 
-def free_gain(project: Project, should_continue: Callable[[], bool] = lambda: True) -> tuple[float, float]:
+def retuning_gain(project: Project, should_continue: Callable[[], bool] = lambda: True) -> tuple[float, float]:
     """What better hold times alone would save where needs are missed, at no cost: minutes in the dark and hours burned
     for nobody, per day."""
     dark = idle = 0.0
@@ -275,7 +277,7 @@ def free_gain(project: Project, should_continue: Callable[[], bool] = lambda: Tr
     return dark, idle
 
 
-def money_left(project: Project) -> float | None:
+def budget_left(project: Project) -> float | None:
     """The brief's budget less the price of what is placed and not owned; None without a budget."""
     if project.brief.budget is None:
         return None
@@ -294,7 +296,7 @@ def spent(project: Project) -> float:
     return total
 
 
-def bare(project: Project) -> Project:
+def without_sensors(project: Project) -> Project:
     """The same building without any sensor."""
     for room in project.rooms:
         project = without_what_tells(project, room.id)
@@ -341,7 +343,7 @@ def _greedy(
     out: list[Purchase] = []
     left = budget
     while open_ and len(out) < MOST_STEPS and should_continue():
-        best = max(open_, key=lambda p: p.per_money)
+        best = max(open_, key=lambda p: p.gain_per_cost)
         open_.remove(best)
         if best.price > left + 1e-9:
             # What is left may do for something else there.
@@ -356,14 +358,14 @@ def _greedy(
         left -= best.price
         out.append(best)
         report_progress(1 - left / budget if budget > 0 else 1.0)
-        if not best.offer.does:
+        if not best.offer.meets:
             open_ += purchases(project, types, should_continue, left, rooms={best.room})
     return out
 
 
 def _hung_on(purchase: Purchase, base: Project) -> Purchase:
     """The same purchase on a project that differs elsewhere."""
-    new = without_what_tells(base, purchase.room) if purchase.offer.instead else base
+    new = without_what_tells(base, purchase.room) if purchase.offer.replaces else base
     sensors = []
     for option in purchase.options:
         new, sensor = option.on(new)

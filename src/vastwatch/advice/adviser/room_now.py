@@ -48,7 +48,7 @@ CELL, MOST_CELLS = 0.25, 150
 SPILL_CELL = 0.5
 
 
-class RoomNow:
+class RoomState:
     """The room as it is: rates at the spots and times at the cells by what serves it already, and what power, switches
     and hazards there are."""
 
@@ -130,7 +130,7 @@ class RoomNow:
         rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)
         return np.where(rate > 0, 1.0 / np.maximum(rate, 1e-12), math.inf)
 
-    def watched(self, mounted: MountedSensor) -> list[tuple[SpotDetection, ...]]:
+    def spot_detections(self, mounted: MountedSensor) -> list[tuple[SpotDetection, ...]]:
         """How somebody at each spot is watched with this sensor besides what serves the room."""
         out = list(self.watches)
         for which, seen in self._stays(mounted):
@@ -142,7 +142,7 @@ class RoomNow:
         """How a sensor notices those at the spots, by bodies: places of the spots, and how it notices them."""
         return _stays(mounted, tuple(self.spots))
 
-    def spill(self, mounted: MountedSensor) -> float:
+    def over_coverage_m2(self, mounted: MountedSensor) -> float:
         """Square metres of other rooms in which it notices a walker in time, through the walls."""
         through = [part for part in each_part(mounted) if part.device.through_walls]
         if not through or len(self.outside) == 0:
@@ -150,7 +150,7 @@ class RoomNow:
         times = np.min([notice_times(part, self.outside, "across") for part in through], axis=0)
         return float((times <= self.needs.notice_s).sum()) * SPILL_CELL**2
 
-    def falsely_triggered_per_h(self, mounted: MountedSensor) -> float:
+    def false_rate_per_h(self, mounted: MountedSensor) -> float:
         """False reports an hour by what fools it in the room."""
         return 3600.0 * sum(false_rate(mounted, h) for h in self.hazards_here)
 

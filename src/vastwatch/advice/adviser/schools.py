@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from vastwatch.advice.adviser.choose import Option, choose
+from vastwatch.advice.adviser.choose import Option, shortlist
 from vastwatch.advice.hardware.bill import NO_BILL, BillOfMaterials, bill_of_materials, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
@@ -51,7 +51,7 @@ SEEDS = 6
 
 
 @dataclass(frozen=True, eq=False)
-class School:
+class Baseline:
     """One way to serve a room: what hangs there, the project with it at its best hold, and how it was judged; `why_not`
     in words where it cannot be had, and nothing else then."""
 
@@ -79,13 +79,13 @@ class School:
         return self.judged is not None and self.judged.meets
 
 
-def schools(
+def baselines(
     project: Project,
     room: str,
     types: Sequence[DeviceType] | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
-) -> list[School]:
+) -> list[Baseline]:
     """The four schools for a room, in order. What is judged when `should_continue` says no is returned.
 
     Raises KeyError for a room that is not there, ValueError for one without a lamp.
@@ -95,7 +95,7 @@ def schools(
         raise ValueError(f"{record.name} has no lamp that presence could switch on")
     bare = without_what_tells(project, room)
     every = list(catalogue() if types is None else types)
-    out: list[School] = []
+    out: list[Baseline] = []
     for k, (name, hung) in enumerate(SCHOOLS):
         if not should_continue():
             break
@@ -115,11 +115,11 @@ def options_of(
     be had."""
     out: list[Option] = []
     for which in hung:
-        options = choose(project, room, [d for d in types if which(d)])
+        options = shortlist(project, room, [d for d in types if which(d)])
         best = _first(options)
         if best is None:
             nothing = "nothing to put a mat on or under" if which is _mat else "none fits"
-            return one_line(options[0].misses[0]) if options else nothing
+            return one_line(options[0].shortfalls[0]) if options else nothing
         project, _ = best.placed
         out.append(best)
     return tuple(out)
@@ -128,17 +128,17 @@ def options_of(
 def _school(
     project: Project, room: str, name: str, hung: tuple[Which, ...], types: list[DeviceType],
     should_continue: Callable[[], bool], report_progress: Callable[[float], None],
-) -> School:  # fmt: skip
+) -> Baseline:  # fmt: skip
     options = options_of(project, room, hung, types)
     if isinstance(options, str):
-        return School(name, why_not=options)
+        return Baseline(name, why_not=options)
     project = options[-1].placed[0]
     devices, sensors = tuple(o.device for o in options), [o.sensor for o in options]
     # The whole bill, as the adviser reckons it.
     bill, project = bill_of_materials(project, room, sensors), with_modules(project, room)
     presence = presence_of(project, room)
     if presence is None:
-        return School(name, devices, bill, why_not="does not detect presence itself")
+        return Baseline(name, devices, bill, why_not="does not detect presence itself")
     every = settings().chosen_on
     try:
         judged = judging.judge(project, room, settings().days, every[:SEEDS], should_continue, report_progress)
@@ -146,8 +146,8 @@ def _school(
             # Whether it meets the needs is for all the judge's weeks to say.
             judged = judging.judge(project, room, settings().days, every, should_continue, report_progress)
     except ValueError as e:
-        return School(name, devices, bill, why_not=str(e))
-    return School(name, devices, bill, try_set_hold(project, presence.id, judged.recommended_s), judged)
+        return Baseline(name, devices, bill, why_not=str(e))
+    return Baseline(name, devices, bill, try_set_hold(project, presence.id, judged.recommended_s), judged)
 
 
 def _first(options: list[Option]) -> Option | None:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from shapely import Polygon
 
 from vastwatch.advice.adviser.mounting import places
-from vastwatch.advice.adviser.room_now import RoomNow
+from vastwatch.advice.adviser.room_now import RoomState
 from vastwatch.advice.detection.zone_proposal import MOVES, stay_spots, total_zone_error
 from vastwatch.design.edits.zones import add_zone, clear_of, replace_zones, tidy
 from vastwatch.design.places import room_of
@@ -31,7 +31,7 @@ WORTH, MOST_PLACES = 0.03, 16
 GAPS_M, KEPT_SHARE, AROUND_M = (0.05, 0.1, 0.15, 0.2), 0.4, (0.0, 0.1, 0.2)
 
 
-class Help(NamedTuple):
+class ZoneRemedy(NamedTuple):
     """One thing that was tried: the sensor as it then is, in words; how far off its zones are before and then, and with
     what share of their reports the worst served of those who stay in a zone are counted there, before and then.
     `zones`: its zones as they then are, where those change. `of`: of whom the shares are, where it is a hazard whose
@@ -46,7 +46,7 @@ class Help(NamedTuple):
     zones: tuple[Zone, ...] | None = None
     of: str = ""
 
-    def taken(self, project: Project) -> Project:
+    def applied(self, project: Project) -> Project:
         """The project with it."""
         new = put(project, self.sensor)
         return new if self.zones is None else replace_zones(new, self.sensor, self.zones)
@@ -57,7 +57,7 @@ class _Found(NamedTuple):
     counted: float
 
 
-def what_helps(project: Project, sensor: Sensor, moving: bool = False) -> list[Help]:
+def zone_remedies(project: Project, sensor: Sensor, moving: bool = False) -> list[ZoneRemedy]:
     """Turning a sensor, and with `moving` hanging it elsewhere in its room, as far as it makes its zones better; the
     best of each."""
     now = zoned_sensor(project, sensor)
@@ -72,7 +72,7 @@ def what_helps(project: Project, sensor: Sensor, moving: bool = False) -> list[H
     after, best, d = min(((_found(project, s), s, d) for s, d in turned), key=lambda t: (t[0].off, abs(t[2])))
     if after.off < before.off - WORTH:
         text = f"Turn it {abs(d)}° to the {'left' if d > 0 else 'right'}."
-        out.append(Help(best, text, before.off, after.off, before.counted, after.counted))
+        out.append(ZoneRemedy(best, text, before.off, after.off, before.counted, after.counted))
     if moving and (help_ := _elsewhere(project, sensor, before)) is not None:
         out.append(help_)
     if (help_ := _apart(project, sensor, before)) is not None:
@@ -80,12 +80,12 @@ def what_helps(project: Project, sensor: Sensor, moving: bool = False) -> list[H
     return sorted(out, key=lambda h: h.after) + _ignored(project, sensor, now, before)
 
 
-def _apart(project: Project, sensor: Sensor, before: _Found) -> Help | None:
+def _apart(project: Project, sensor: Sensor, before: _Found) -> ZoneRemedy | None:
     """All zones drawn in by a gap, so that a neighbour's reports fall beside them; the best of some gaps."""
     drawn = zones_of(project, sensor.id)
     best: tuple[_Found, float, tuple[Zone, ...]] | None = None
     for gap in GAPS_M:
-        zones = tuple(z if z.role == "ignore" else drawn_in(z, gap) for z in drawn)
+        zones = tuple(z if z.role == "ignore" else shrunk(z, gap) for z in drawn)
         found = _found(replace_zones(project, sensor, zones), sensor)
         if best is None or found.off < best[0].off - 1e-9:
             best = found, gap, zones
@@ -93,10 +93,10 @@ def _apart(project: Project, sensor: Sensor, before: _Found) -> Help | None:
         return None
     after, gap, zones = best
     text = f"Move its zones {200 * gap:.0f} cm farther apart."
-    return Help(sensor, text, before.off, after.off, before.counted, after.counted, zones)
+    return ZoneRemedy(sensor, text, before.off, after.off, before.counted, after.counted, zones)
 
 
-def drawn_in(zone: Zone, by_m: float) -> Zone:
+def shrunk(zone: Zone, by_m: float) -> Zone:
     """A zone drawn in by so much on every side; itself where little would be left."""
     shape = Polygon(zone.outline)
     left = shape.buffer(-by_m, join_style="mitre")
@@ -105,14 +105,14 @@ def drawn_in(zone: Zone, by_m: float) -> Zone:
     return replace(zone, outline=tidy([(x, y) for x, y in left.exterior.coords[:-1]]))
 
 
-def _ignored(project: Project, sensor: Sensor, now: ZonedSensor, before: _Found) -> list[Help]:
+def _ignored(project: Project, sensor: Sensor, now: ZonedSensor, before: _Found) -> list[ZoneRemedy]:
     """An area to ignore over each thing that moves by itself and is counted in a zone; as long as there is room for one
     more, and those who sit beside it lose less than is gained."""
     most = now.device.zones or 0
     drawn = zones_of(project, sensor.id)
     out = []
     for hazard, share in counted_hazards(project, now) if len(drawn) < most else []:
-        best: tuple[float, Help] | None = None
+        best: tuple[float, ZoneRemedy] | None = None
         for around in AROUND_M:
             if (new := _with_ignored(project, now, hazard, around)) is None:
                 continue
@@ -125,7 +125,7 @@ def _ignored(project: Project, sensor: Sensor, now: ZonedSensor, before: _Found)
             if gain > WORTH and (best is None or gain > best[0]):
                 text = f"Ignore the reports caused by the {hazard.name.lower()}."
                 zones = zones_of(new, sensor.id)
-                best = gain, Help(sensor, text, before.off, after.off, share, left, zones, hazard.name)
+                best = gain, ZoneRemedy(sensor, text, before.off, after.off, share, left, zones, hazard.name)
         if best is not None:
             out.append(best[1])
     return out
@@ -168,12 +168,12 @@ def _found(project: Project, sensor: Sensor) -> _Found:
     return _Found(total_zone_error(known) + missed, counted)
 
 
-def _elsewhere(project: Project, sensor: Sensor, before: _Found) -> Help | None:
+def _elsewhere(project: Project, sensor: Sensor, before: _Found) -> ZoneRemedy | None:
     room = room_of(project, sensor)
     if room is None:
         return None
     device = find(project.devices, sensor.device)
-    tried = places(RoomNow(project, room), device)
+    tried = places(RoomState(project, room), device)
     best: tuple[_Found, Sensor] | None = None
     for place in tried[:: max(1, len(tried) // MOST_PLACES)]:
         at = (place.at[0], place.at[1], sensor.at[2])
@@ -188,4 +188,4 @@ def _elsewhere(project: Project, sensor: Sensor, before: _Found) -> Help | None:
     x, y, _ = there.at
     away = float(np.hypot(x - sensor.at[0], y - sensor.at[1]))
     text = f"Move it {away:.1f} m, to {x:.1f}, {y:.1f}, aim {there.yaw % 360:.0f}°."
-    return Help(there, text, before.off, after.off, before.counted, after.counted)
+    return ZoneRemedy(there, text, before.off, after.off, before.counted, after.counted)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from vastwatch.advice.adviser.offers import Offers, offers
-from vastwatch.advice.adviser.purchase import Purchase, bare, free_gain, purchases, starter_set
-from vastwatch.advice.adviser.schools import School, schools
+from vastwatch.advice.adviser.offers import RoomAdvice, advise
+from vastwatch.advice.adviser.purchase import Purchase, purchases, retuning_gain, starter_set, without_sensors
+from vastwatch.advice.adviser.schools import Baseline, baselines
 from vastwatch.design.project import Project
 from vastwatch.desk.results.derived import Task
 from vastwatch.desk.results.registry import Kind, Results
@@ -22,21 +22,21 @@ class ToBuy(NamedTuple):
     free: tuple[float, float]
 
 
-def _offers(task: Task, project: Project, room: str, types: list[DeviceType]) -> Offers:
-    return offers(project, room, types, task.should_continue, task.report_progress, task.show)
+def _offers(task: Task, project: Project, room: str, types: list[DeviceType]) -> RoomAdvice:
+    return advise(project, room, types, task.should_continue, task.report_progress, task.show)
 
 
-def _schools(task: Task, project: Project, room: str, types: list[DeviceType]) -> list[School]:
-    return schools(project, room, types, task.should_continue, task.report_progress)
+def _schools(task: Task, project: Project, room: str, types: list[DeviceType]) -> list[Baseline]:
+    return baselines(project, room, types, task.should_continue, task.report_progress)
 
 
 def _to_buy(task: Task, project: Project, types: list[DeviceType], budget: float | None) -> ToBuy:
     if budget is not None:
-        found = starter_set(bare(project), budget, types, task.should_continue, task.report_progress)
+        found = starter_set(without_sensors(project), budget, types, task.should_continue, task.report_progress)
         return ToBuy(found, True, (0.0, 0.0))
     found = purchases(project, types, task.should_continue, report_progress=task.report_progress)
     task.show(ToBuy(found, False, (0.0, 0.0)))
-    return ToBuy(found, False, free_gain(project, task.should_continue))
+    return ToBuy(found, False, retuning_gain(project, task.should_continue))
 
 
 def _of_options(results: Results, _: object) -> tuple[Project, str, list[DeviceType]] | None:

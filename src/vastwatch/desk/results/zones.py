@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastwatch.advice.adviser.zone_help import Help, what_helps
+from vastwatch.advice.adviser.zone_help import ZoneRemedy, zone_remedies
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.desk.results.in_hand import sensor_in_hand
@@ -31,7 +31,7 @@ _IN_HAND = ("selected", "room", "stage", "level")
 ZONE_SCORES: Kind[SensorScore | None] = Kind(
     "zones", _of_scores, lambda task, r, sensor: score_zones(r, sensor), _on_zones, (*_IN_HAND, "simulated")
 )  # fmt: skip
-ZONE_HELP: Kind[list[Help]] = Kind(
-    "zone improvements", _of_help, lambda task, project, sensor: what_helps(project, sensor, moving=True), _on_zones,
+ZONE_HELP: Kind[list[ZoneRemedy]] = Kind(
+    "zone improvements", _of_help, lambda task, project, sensor: zone_remedies(project, sensor, moving=True), _on_zones,
     _IN_HAND, forgetful=True, judging=True,
 )  # fmt: skip

@@ -9,7 +9,7 @@ from html import escape
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from vastwatch.advice.adviser.offers import Offer, Offers
+from vastwatch.advice.adviser.offers import Candidate, RoomAdvice
 from vastwatch.desk.results.adviser import OPTIONS
 from vastwatch.desk.results.derived import NOT_COMPUTED
 from vastwatch.desk.results.registry import Results
@@ -75,12 +75,12 @@ class OffersView(QWidget):
         if options.value is not None:
             self._answer(options.value, options.busy)
 
-    def _shown_of(self, found: Offers | None) -> tuple[object, ...]:
+    def _shown_of(self, found: RoomAdvice | None) -> tuple[object, ...]:
         """All of an answer that is shown."""
         if found is None:
             return ()
-        others = () if self.results[OPTIONS].busy else (found.failing, found.others)
-        tried = bool(found.offers or found.failing)
+        others = () if self.results[OPTIONS].busy else (found.rejected, found.unjudged)
+        tried = bool(found.candidates or found.rejected)
         return found.words, _cards(found), tried, () if tried else found.promising, others
 
     def _progress(self) -> None:
@@ -89,8 +89,8 @@ class OffersView(QWidget):
             share = round(100 * options.progress)
             self._button.setText(self.tr("Simulating weeks, {} %… stop").format(share))
 
-    def _answer(self, found: Offers, busy: bool) -> None:
-        tried = len(found.offers) + len(found.failing)
+    def _answer(self, found: RoomAdvice, busy: bool) -> None:
+        tried = len(found.candidates) + len(found.rejected)
         if tried or not busy:
             self._box.addWidget(label(found.words, "", True))
         elif found.promising:
@@ -98,9 +98,9 @@ class OffersView(QWidget):
             words = self.tr("Most promising by coverage: {}. Simulating weeks…").format(names)
             self._box.addWidget(label(words, "soft", True))
         for k, offer in enumerate(_cards(found)):
-            self._box.addWidget(self._card(offer, bool(found.offers) and k == 0))
-        left = found.failing if found.offers or found.met_already else found.failing[NEAREST:]
-        if busy or not (left or found.others):
+            self._box.addWidget(self._card(offer, bool(found.candidates) and k == 0))
+        left = found.rejected if found.candidates or found.met_already else found.rejected[NEAREST:]
+        if busy or not (left or found.unjudged):
             return
         words = self.tr("Why not the others") if not self._why_not else self.tr("Hide the others")
         others = pressed(words, self._fold, self.tr("Why each of the others fails."))
@@ -109,9 +109,9 @@ class OffersView(QWidget):
             return
         for offer in left:
             self._reason(offer.name, offer.reason)
-        for option in found.others:
-            if option.misses:
-                self._reason(option.device.name, capital("; ".join(option.misses)) + ".")
+        for option in found.unjudged:
+            if option.shortfalls:
+                self._reason(option.device.name, capital("; ".join(option.shortfalls)) + ".")
 
     def _reason(self, name: str, words: str) -> None:
         self._box.addWidget(label(f"<b>{escape(name)}</b>: {escape(words)}", "soft", True, rich=True))
@@ -120,7 +120,7 @@ class OffersView(QWidget):
         self._why_not = not self._why_not
         self.refresh()
 
-    def _card(self, offer: Offer, best: bool) -> LinkCard:
+    def _card(self, offer: Candidate, best: bool) -> LinkCard:
         currency = offer.project.brief.currency
         card = LinkCard(f"{offer.name}, {offer.price:g}: {offer.reason}")
         if best:
@@ -137,12 +137,12 @@ class OffersView(QWidget):
             inner.addWidget(label(self.tr("With {}.").format("; ".join(more)), "soft", True))
         for words in offer.bill.unpriced:
             inner.addWidget(label(capital(words) + ".", "bad", True))
-        how = self.tr("Replaces what is placed there. ") if offer.instead else ""
+        how = self.tr("Replaces what is placed there. ") if offer.replaces else ""
         card.setToolTip(how + self.tr("Place it as judged, with that hold time. Ctrl+Z undoes it."))
         card.chosen.connect(partial(self.taken.emit, offer))
         return card
 
 
-def _cards(found: Offers) -> tuple[Offer, ...]:
+def _cards(found: RoomAdvice) -> tuple[Candidate, ...]:
     """What is shown at length: what would do, or where nothing does what comes nearest."""
-    return found.offers[:SHOWN] or (() if found.met_already else found.failing[:NEAREST])
+    return found.candidates[:SHOWN] or (() if found.met_already else found.rejected[:NEAREST])

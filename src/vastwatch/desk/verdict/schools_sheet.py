@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QProgressBar, QPushButton, QWidget
 
-from vastwatch.advice.adviser.schools import School
+from vastwatch.advice.adviser.schools import Baseline
 from vastwatch.desk.results.adviser import SCHOOLS
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.parts import column_in, label, row
@@ -89,7 +89,7 @@ class SchoolsSheet(QDialog):
         for at, school in enumerate(found.value, 1):
             self._row(at, school)
 
-    def _row(self, at: int, school: School) -> None:
+    def _row(self, at: int, school: Baseline) -> None:
         self._grid.addWidget(label(capital(school.name), "head"), at, 0)
         hung = " + ".join(d.name for d in school.devices) or capital(school.why_not) + "."
         self._grid.addWidget(label(hung, "soft", True), at, 1)
@@ -121,6 +121,6 @@ class SchoolsSheet(QDialog):
         hang.clicked.connect(partial(self._take, school))
         self._grid.addWidget(hang, at, 8)
 
-    def _take(self, school: School) -> None:
+    def _take(self, school: Baseline) -> None:
         self.taken.emit(school)
         self.accept()

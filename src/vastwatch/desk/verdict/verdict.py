@@ -7,9 +7,9 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from vastwatch.advice.adviser.offers import Offer
+from vastwatch.advice.adviser.offers import Candidate
 from vastwatch.advice.adviser.remedies import Remedy
-from vastwatch.advice.adviser.schools import School
+from vastwatch.advice.adviser.schools import Baseline
 from vastwatch.advice.detection.messages import in_words, messages_of
 from vastwatch.advice.judging.judge import dark_limit_min, idle_limit_h
 from vastwatch.advice.simulation.weeks import visits_of
@@ -433,11 +433,11 @@ class Verdict(QWidget):
         sheet.taken.connect(partial(self._take_school, room))
         sheet.open()
 
-    def _take_school(self, room: Room, school: School) -> None:
+    def _take_school(self, room: Room, school: Baseline) -> None:
         assert school.project is not None
         self.document.apply(school.project, f"Use {school.name} in {room.name.lower()}")
 
-    def _take_offer_of(self, offer: Offer) -> None:
+    def _take_offer_of(self, offer: Candidate) -> None:
         room = find(self.document.project.rooms, offer.judged.room)
         self.document.apply(offer.project, f"Place {offer.name} in {room.name.lower()}")
         # What was said of it when it was offered holds now that it hangs.

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.advice.adviser.purchase import Purchase, money_left, spent
+from vastwatch.advice.adviser.purchase import Purchase, budget_left, spent
 from vastwatch.design.project import Brief, Owned, Project, find
 from vastwatch.design.relations import readers_of
 from vastwatch.desk.results.adviser import PURCHASES
@@ -162,7 +162,7 @@ class MeansPage(Sleeper):
         if not self.budget.hasFocus():
             self.budget.setText("" if brief.budget is None else f"{brief.budget:g}")
         self.edited.fill()
-        left = money_left(project)
+        left = budget_left(project)
         words = self.tr("{:g} {} spent so far").format(spent(project), brief.currency)
         if left is not None:
             words += self.tr("; {:g} left.").format(left) if left >= 0 else self.tr("; {:g} over.").format(-left)
@@ -212,7 +212,7 @@ class MeansPage(Sleeper):
             self._tell_free(*derived.value.free)
             # The best for each room; another type for the same room is a question for the room itself.
             best = {p.room: p for p in reversed(found)}
-            found = sorted(best.values(), key=lambda p: -p.per_money)
+            found = sorted(best.values(), key=lambda p: -p.gain_per_cost)
         shown = found if a_set else found[:SHOWN]
         for k, purchase in enumerate(shown, 1):
             self._found.addWidget(self._card(k, purchase, a_set))

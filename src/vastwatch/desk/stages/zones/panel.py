@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.adviser.zone_help import Help
+from vastwatch.advice.adviser.zone_help import ZoneRemedy
 from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.checks.zones import WELL
 from vastwatch.advice.detection.zone_matrix import matrix
@@ -197,8 +197,8 @@ class ZonesPanel(QWidget):
             figure = label(f"{100 * h.counted_before:.0f} → {100 * h.counted_after:.0f} %", "head")
             self._helps.addWidget(row(button, figure, stretch=0))
 
-    def _take(self, h: Help) -> None:
-        self.document.apply(h.taken(self.document.project), h.text.rstrip("."))
+    def _take(self, h: ZoneRemedy) -> None:
+        self.document.apply(h.applied(self.document.project), h.text.rstrip("."))
 
     def _scores(self) -> None:
         score, sensor = self.results[ZONE_SCORES].value, self.sensor
