@@ -15,7 +15,7 @@ from timed import hold_to, say
 from vastwatch.advice.judging.frontier import Search, pareto_points
 from vastwatch.advice.judging.parameters import parameters
 from vastwatch.commission.event_log import read_log
-from vastwatch.commission.log_guess import guessed
+from vastwatch.commission.log_guess import guess_format
 from vastwatch.control.belief.fusion import evaluate
 from vastwatch.control.house import run_house
 from vastwatch.design.edits.conclusions import set_expr
@@ -78,7 +78,7 @@ def million(tmp_path_factory):
 def test_a_log_of_a_million_lines(million):
     """Opened in 5 s, and concluded of with another hold in 1 s; beside it a plain reader of the same lines."""
     demo = load_demo()
-    taken, log = once(lambda: read_log(million, demo, guessed(million, demo)))
+    taken, log = once(lambda: read_log(million, demo, guess_format(million, demo)))
 
     def plainly():
         last: dict[str, tuple[float, str]] = {}

@@ -12,7 +12,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from timed import hold_to, median_s, say
-from vastwatch.commission.calibrate import Known, calibrate
+from vastwatch.commission.calibrate import ReferenceReadings, calibrate
 from vastwatch.design.edits.zones import set_outline
 from vastwatch.design.expressions import Report
 from vastwatch.design.project import Project, find
@@ -170,7 +170,7 @@ def _walks(where, bar):
         read = noisy_readings(true, scatter, at, chest, ReadingNoise(*rng.standard_normal((4, 200))))
         drawn = Pose(true.x + rng.uniform(-0.3, 0.3), true.y + rng.uniform(-0.3, 0.3), true.height,
                      true.yaw + rng.uniform(-10, 10), 0.35)  # fmt: skip
-        found = calibrate(Known(read, at, chest), drawn, scatter)
+        found = calibrate(ReferenceReadings(read, at, chest), drawn, scatter)
         turned = abs((found.pose.yaw - true.yaw + 180) % 360 - 180)
         met += math.dist(found.pose[:2], true[:2]) <= 0.05 and turned <= 1 and abs(found.pose.bias - true.bias) <= 0.03
     best = 100 * best_possible(where, scatter, 50)

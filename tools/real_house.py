@@ -8,7 +8,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from vastwatch.commission.log_writing import write_log
-from vastwatch.commission.simulated import walked
+from vastwatch.commission.simulated import simulate_walk
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
 from vastwatch.people.truth import simulate_days
@@ -22,7 +22,7 @@ def write_what_is_found_there(project: Project, folder: Path) -> None:
     # Past the sitting room's tracker, which hangs 6 degrees off what is drawn.
     sensor = next(s for s in project.sensors if s.id == "tracker-sitting")
     true = Pose(sensor.at[0] + 0.06, sensor.at[1] - 0.09, sensor.at[2], sensor.yaw - 6.0, 0.36)
-    (folder / "saltmarsh-walk.csv").write_text(walked(project, sensor, 12, true), encoding="utf-8")
+    (folder / "saltmarsh-walk.csv").write_text(simulate_walk(project, sensor, 12, true), encoding="utf-8")
     write_log(real_days(project), folder / "saltmarsh-log.csv")
 
 

@@ -15,7 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from vastwatch.commission.event_log import read_log
-from vastwatch.commission.log_guess import guessed
+from vastwatch.commission.log_guess import guess_format
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.expressions import Belief, Report
 from vastwatch.desk.results.designs import DESIGNS
@@ -179,7 +179,7 @@ def log_of_the_house(window: Window) -> None:
     """The shipped log, as its panel tells it."""
     project = window.document.project
     path = FOLDER.parents[1] / "src" / "vastwatch" / "data" / "saltmarsh-log.csv"
-    window.panel("Rehearsal").show_log(read_log(path, project, guessed(path, project)))
+    window.panel("Rehearsal").show_log(read_log(path, project, guess_format(path, project)))
 
 
 def main() -> None:

@@ -13,10 +13,10 @@ from msgspec.structs import replace
 from samples import CHAIR, STOOL, device, tracked
 from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.cli import main
-from vastwatch.commission.calibrate import CalibrationError, Known, calibrate, from_pairs, zone_from_walk
+from vastwatch.commission.calibrate import CalibrationError, ReferenceReadings, calibrate, fit_scale, zone_from_walk
 from vastwatch.commission.entry_sheet import as_csv, as_text, entry_sheet
-from vastwatch.commission.known_places import known_places, place_of
-from vastwatch.commission.simulated import true_pose, walked
+from vastwatch.commission.known_places import place_of, reference_readings
+from vastwatch.commission.simulated import simulate_walk, true_pose
 from vastwatch.commission.walk_log import WalkError, parse_pairs, parse_walk, read_walk
 from vastwatch.design.placed import settings_faults, settings_words
 from vastwatch.design.project import find, put
@@ -33,7 +33,9 @@ AROUND = [(-0.96, 1.5), (-0.35, 4.0), (0.35, 2.0), (0.96, 3.5)]
 def walk(rng, true, scatter=FINE, around=AROUND, n=50):
     places = to_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in around])
     at, chest = np.repeat(places, n, 0), np.repeat([0.9, 1.2, 0.9, 1.2][: len(around)], n)
-    return Known(noisy_readings(true, scatter, at, chest, ReadingNoise(*rng.standard_normal((4, len(at))))), at, chest)
+    return ReferenceReadings(
+        noisy_readings(true, scatter, at, chest, ReadingNoise(*rng.standard_normal((4, len(at))))), at, chest
+    )
 
 
 def off(found, true):
@@ -59,7 +61,7 @@ def test_walks_find_where_it_hangs_and_how_well_they_know():
         met += place <= 0.05 and aim <= 1.0 and bias <= 0.03
         error = np.array([found.pose.x - true.x, found.pose.y - true.y, aim, found.pose.bias - true.bias])
         within += np.abs(error) <= 2.0 * np.array(found.sd)
-        assert found.untold == () and not found.mirrored and not found.swapped
+        assert found.undetermined == () and not found.mirrored and not found.swapped
     assert met >= 0.8 * n and (within >= 0.85 * n).all()
 
 
@@ -98,29 +100,28 @@ def test_what_a_walk_cannot_tell_it_says():
     with pytest.raises(CalibrationError, match="one position"):
         calibrate(walk(rng, true, around=AROUND[:1]), true, FINE, "m")
     two = calibrate(walk(rng, true, around=AROUND[:2]), true, FINE, "m")
-    assert "third" in two.untold[0]
+    assert "third" in two.undetermined[0]
     line = calibrate(walk(rng, true, around=[(0.0, 1.0), (0.0, 2.5), (0.0, 4.0)]), true, FINE, "m")
-    assert any("one line" in words for words in line.untold)
+    assert any("one line" in words for words in line.undetermined)
     elsewhere = walk(rng, true)
     elsewhere.read[:] = rng.uniform(0, 6, elsewhere.read.shape)
     with pytest.raises(CalibrationError, match="another room"):
         calibrate(elsewhere, true, FINE, "m")
     with pytest.raises(CalibrationError, match="fewer than four"):
-        calibrate(Known(known := np.ones((2, 2)), known, np.ones(2)), true, FINE, "m")
+        calibrate(ReferenceReadings(known := np.ones((2, 2)), known, np.ones(2)), true, FINE, "m")
 
 
 def test_pairs_of_tape_and_reading():
     tape = np.array([1.0, 2.0, 3.0, 4.5, 2.5])
-    found = from_pairs(tape, 1.02 * tape + 0.33)
+    found = fit_scale(tape, 1.02 * tape + 0.33)
     assert (found.bias_m, found.scale) == pytest.approx((0.33, 1.02), abs=1e-6)
     assert (
-        from_pairs(tape[:2], tape[:2] + 0.4).bias_m == pytest.approx(0.4)
-        and from_pairs(tape[:2], tape[:2]).scale == 1.0
+        fit_scale(tape[:2], tape[:2] + 0.4).bias_m == pytest.approx(0.4) and fit_scale(tape[:2], tape[:2]).scale == 1.0
     )
     wild = np.append(1.02 * tape + 0.33, 9.0)
-    assert from_pairs(np.append(tape, 2.0), wild).bias_m == pytest.approx(0.33, abs=0.1)
+    assert fit_scale(np.append(tape, 2.0), wild).bias_m == pytest.approx(0.33, abs=0.1)
     with pytest.raises(CalibrationError):
-        from_pairs([1.0], [1.2])
+        fit_scale([1.0], [1.2])
 
 
 def test_a_zone_of_a_walk_holds_what_was_read():
@@ -187,7 +188,7 @@ def test_marks_are_spots_furniture_or_places():
     assert place_of(project, "g", " Chair ")[0] == (1.5, 1.5) and place_of(project, "g", "2.5, 1")[0] == (2.5, 1.0)
     assert place_of(project, "g", "sofa") is None and place_of(project, "other", "chair") is None
     with pytest.raises(CalibrationError, match=r"no reading is marked with a position .* marks sofa"):
-        known_places(project, find(project.sensors, "t"), parse_walk("t,x,y,mark\n0,1,2,sofa\n"))
+        reference_readings(project, find(project.sensors, "t"), parse_walk("t,x,y,mark\n0,1,2,sofa\n"))
 
 
 def seats():
@@ -201,7 +202,7 @@ def test_the_simulated_device_is_found_where_it_hangs(tmp_path, capsys):
     project = seats()
     sensor = find(project.sensors, "t")
     true = true_pose(project, sensor, 3)
-    (tmp_path / "walk.csv").write_text(walked(project, sensor, 3))
+    (tmp_path / "walk.csv").write_text(simulate_walk(project, sensor, 3))
     save_project(project, tmp_path / "p.vastwatch.json")
     assert (
         main(["calibrate", str(tmp_path / "p.vastwatch.json"), str(tmp_path / "walk.csv"), "--sensor", "t", "--json"])
@@ -229,7 +230,7 @@ def test_the_shipped_walk_finds_its_sensor_six_degrees_off(demo):
     sensor = find(demo.sensors, "tracker-sitting")
     known = zoned_sensor(demo, sensor)
     log = read_walk(Path(__file__).parents[2] / "src" / "vastwatch" / "data" / "saltmarsh-walk.csv")
-    places, unknown = known_places(demo, sensor, log)
+    places, unknown = reference_readings(demo, sensor, log)
     found = calibrate(places, known.pose, Scatter(0.1, math.radians(3.0)))
     assert unknown == [] and found.unit == "cm"
     assert found.pose.yaw - sensor.yaw == pytest.approx(-6.0, abs=1.5)

@@ -10,7 +10,7 @@ import pytest
 from everything import everything
 from recipe_player import play
 from vastwatch.commission.event_log import read_log
-from vastwatch.commission.log_guess import guessed, match
+from vastwatch.commission.log_guess import guess_format, match
 from vastwatch.commission.log_writing import write_log
 from vastwatch.control.concluding import evaluate_expr
 from vastwatch.control.export.recipes import recipes_of
@@ -60,7 +60,7 @@ def test_a_log_of_a_drawn_week_says_what_was_said(tmp_path, seed):
         # Of few sensors some hear nothing in two days.
         assert THOROUGH
         return
-    log = read_log(file, project, guessed(file, project), unnamed=lambda name: match(name, project))
+    log = read_log(file, project, guess_format(file, project), unnamed=lambda name: match(name, project))
     assert not log.unknown_devices
     # After its last word a log has heard nothing.
     until = max((float(x.switches[-1]) for x in recording.reports.values() if len(x.switches)), default=0.0)

@@ -13,10 +13,10 @@ from msgspec.structs import replace
 
 from vastwatch import cli
 from vastwatch.advice.logs.replay import explain_note, log_curve, notes_in, room_replays, what_if, with_holds
-from vastwatch.commission.event_log import EventLog, read_log, said_by, shown
+from vastwatch.commission.event_log import EventLog, preview_lines, read_log, with_device
 from vastwatch.commission.log_clock import Clock
-from vastwatch.commission.log_guess import guessed, match
-from vastwatch.commission.log_rows import LogError, Reading, meaning
+from vastwatch.commission.log_guess import guess_format, match
+from vastwatch.commission.log_rows import LogError, LogFormat, parse_state
 from vastwatch.commission.log_writing import write_log
 from vastwatch.control.house import run_house
 from vastwatch.control.recording import Recording
@@ -36,7 +36,7 @@ def recording(demo) -> Recording:
 
 
 def read(path, project) -> EventLog:
-    return read_log(path, project, guessed(path, project), unnamed=lambda name: match(name, project))
+    return read_log(path, project, guess_format(path, project), unnamed=lambda name: match(name, project))
 
 
 def apart(a: Signal, b: Signal) -> float:
@@ -121,12 +121,12 @@ def test_many_times_at_once_are_each_as_alone():
     texts = [f"2026-0{m}-28T{h:02d}:15:30.250" for m in (3, 4) for h in range(24)]
     for zone in ("", "Z", "+02:00", "-0530"):
         some = [t + zone for t in texts]
-        many = Clock("Europe/London").many(some)
+        many = Clock("Europe/London").parse_all(some)
         alone = Clock("Europe/London")
         assert many == pytest.approx([alone(t) for t in some])
     # Days on which clocks are moved, and lines written unlike each other, are taken one by one.
-    assert Clock("Europe/London").many(["2026-03-29T03:00:00"]) == [None]
-    assert Clock("Europe/London").many(["2026-03-28T03:00:00", "1768212000"]) == [None, None]
+    assert Clock("Europe/London").parse_all(["2026-03-29T03:00:00"]) == [None]
+    assert Clock("Europe/London").parse_all(["2026-03-28T03:00:00", "1768212000"]) == [None, None]
 
 
 # -- what is wrong with them ---------------------------------------------------------------------------------------
@@ -214,22 +214,26 @@ def test_reading_can_be_stopped(demo, recording, tmp_path):
         for k in range(60_000):
             writer.writerow([f"{1_768_212_000 + k}", "pir-shop", k % 2])
     seen: list[float] = []
-    log = read_log(path, demo, guessed(path, demo), lambda: len(seen) < 1, seen.append)
+    log = read_log(path, demo, guess_format(path, demo), lambda: len(seen) < 1, seen.append)
     assert log.lines < 60_000 and "Only the first" in log.notes[0]
 
 
 def test_words_of_a_log_can_be_told_and_devices_mapped(demo, tmp_path):
     path = tmp_path / "own.csv"
     path.write_text("time,device,value\n2026-01-12T10:00:00Z,box 7,busy\n2026-01-12T10:01:00Z,box 7,free\n")
-    reading = Reading("csv", ",", "time", "device", "value", means={"busy": True, "free": False})
-    lines = shown(path, reading, demo)
+    reading = LogFormat("csv", ",", "time", "device", "value", means={"busy": True, "free": False})
+    lines = preview_lines(path, reading, demo)
     assert [x.fault for x in lines] == ["'box 7' is not a device of this project"] * 2 and lines[0].says == "on"
-    reading = said_by(reading, "box 7", ("pir-shop", None))
-    assert [x.device for x in shown(path, reading, demo)] == ["PIR shop"] * 2
+    reading = with_device(reading, "box 7", ("pir-shop", None))
+    assert [x.device for x in preview_lines(path, reading, demo)] == ["PIR shop"] * 2
     assert read_log(path, demo, reading).recording.report("pir-shop").total() == pytest.approx(60.0)
-    assert meaning("closed", {}) is False and meaning(True, {}, "contact") is False and meaning("offline", {}) is None
+    assert (
+        parse_state("closed", {}) is False
+        and parse_state(True, {}, "contact") is False
+        and parse_state("offline", {}) is None
+    )
     with pytest.raises(ValueError, match="perhaps"):
-        meaning("perhaps", {})
+        parse_state("perhaps", {})
 
 
 # -- what if -------------------------------------------------------------------------------------------------------

@@ -10,10 +10,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastwatch.commission.event_log import read_log, shown
+from vastwatch.commission.event_log import preview_lines, read_log
 from vastwatch.commission.log_clock import Clock, as_iso, likely_order
-from vastwatch.commission.log_guess import columns_of, guessed, match, opened, with_columns
-from vastwatch.commission.log_rows import LogError, meaning
+from vastwatch.commission.log_guess import columns_of, guess_format, match, opened, with_columns
+from vastwatch.commission.log_rows import LogError, parse_state
 from vastwatch.control.house import run_house
 
 # Somebody in the shop for a quarter of an hour, twice, on two days.
@@ -21,7 +21,7 @@ ON_OFF = ((12, "08:00:00", True), (12, "08:15:00", False), (13, "20:05:30", True
 
 
 def read(path, project):
-    return read_log(path, project, guessed(path, project), unnamed=lambda name: match(name, project))
+    return read_log(path, project, guess_format(path, project), unnamed=lambda name: match(name, project))
 
 
 def written(tmp_path, head, line, encoding="utf-8"):
@@ -71,7 +71,7 @@ def test_radio_columns_are_never_reports(demo, tmp_path):
     path = tmp_path / "wide.csv"
     rows = (f"2026-01-{d} {t},{int(on)},-71,98" for d, t, on in ON_OFF)
     path.write_text("\n".join(["time,PIR shop,PIR shop rssi,PIR shop battery", *rows]))
-    reading = guessed(path, demo)
+    reading = guess_format(path, demo)
     assert reading.wide and list(reading.devices) == ["PIR shop"]
     assert read(path, demo).recording.report("pir-shop").total() == pytest.approx(1800.0)
 
@@ -106,29 +106,29 @@ def test_what_is_no_time_is_none(text):
 
 
 def test_phrases_say_on_or_off_and_names_do_not():
-    said = {w: meaning(w, {}) for w in ("Motion detected", "Clear", "no motion", "Not detected", "door: closed")}
+    said = {w: parse_state(w, {}) for w in ("Motion detected", "Clear", "no motion", "Not detected", "door: closed")}
     assert said == {"Motion detected": True, "Clear": False, "no motion": False, "Not detected": False,
                     "door: closed": False}  # fmt: skip
     for name in ("Motion sensor hall", "on off", "Waiting PIR"):
         with pytest.raises(ValueError):
-            meaning(name, {})
-    assert meaning("busy", {"busy": True}) is True
+            parse_state(name, {})
+    assert parse_state("busy", {"busy": True}) is True
 
 
 def test_a_log_in_which_nothing_is_found_can_still_be_told_column_by_column(demo, tmp_path):
     path = tmp_path / "odd.csv"
     path.write_text("a;b;c;d\n" + "\n".join(f"2026-01-{d};x {t};PIR shop;{int(on)}" for d, t, on in ON_OFF))
     with pytest.raises(LogError, match="no column contains mostly times"):
-        guessed(path, demo)
+        guess_format(path, demo)
     reading, missing = opened(path, demo)
     assert reading.time == "" and "no column" in missing
     with pytest.raises(LogError, match="choose the column of the time"):
-        shown(path, reading, demo)
+        preview_lines(path, reading, demo)
     good = tmp_path / "good.csv"
     good.write_text(path.read_text().replace("x ", ""))
     told = with_columns(good, demo, opened(good, demo)[0], "b", "c", "d", "a")
     assert (told.time, told.date, told.device, told.value) == ("b", "a", "c", "d")
-    assert [x.fault for x in shown(good, told, demo)] == [""] * 4
+    assert [x.fault for x in preview_lines(good, told, demo)] == [""] * 4
 
 
 def test_quiet_is_not_offline_but_a_missed_heartbeat_is_and_what_is_not_there_was_never_heard(demo, tmp_path):

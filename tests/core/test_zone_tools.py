@@ -14,9 +14,9 @@ from samples import CHAIR, STOOL, device, rect, tracked
 from vastwatch.advice.adviser.zone_help import zone_remedies
 from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.causes.chain import explain
-from vastwatch.commission.calibrate import calibrate, from_pairs
-from vastwatch.commission.known_places import known_places
-from vastwatch.commission.simulated import LiveDevice
+from vastwatch.commission.calibrate import calibrate, fit_scale
+from vastwatch.commission.known_places import reference_readings
+from vastwatch.commission.simulated import SimulatedDevice
 from vastwatch.commission.walk_log import parse_walk
 from vastwatch.design.edits.sensors import compatible_types, with_type
 from vastwatch.design.edits.zones import replace_zones
@@ -142,7 +142,7 @@ def test_a_scale_found_by_tape_counts_wherever_distance_is_read():
 def test_pairs_give_bias_and_scale_and_both_are_set():
     rng = np.random.default_rng(1)
     tape = np.linspace(0.8, 6.0, 12)
-    found = from_pairs(tape, 1.05 * tape + 0.2 + rng.normal(0, 0.01, 12))
+    found = fit_scale(tape, 1.05 * tape + 0.2 + rng.normal(0, 0.01, 12))
     assert found.scale == pytest.approx(1.05, abs=0.01) and found.bias_m == pytest.approx(0.2, abs=0.03)
     bands = next(d for d in catalogue() if d.id == "radar-24-bands")
     placed = as_placed(bands, Settings(measured_bias_m=0.2, measured_scale=1.05))
@@ -158,7 +158,7 @@ def test_a_walk_taken_live_finds_where_the_device_hangs():
     project = tracked(zones=(CHAIR,))
     found = []
     for seed in (1, 2, 3):
-        live = LiveDevice(project, sensor(project), seed)
+        live = SimulatedDevice(project, sensor(project), seed)
         assert live.tick() is None
         for spot in (find(project.spots, "chair"), find(project.spots, "stool")):
             live.go(spot.at, spot.posture, spot.id)
@@ -169,7 +169,7 @@ def test_a_walk_taken_live_finds_where_the_device_hangs():
             live.tick()
         log = parse_walk(live.text())
         assert log.marks() == ["chair", "stool", "3.2,0.8"] and len(log.xy) == 240
-        places, unknown = known_places(project, sensor(project), log)
+        places, unknown = reference_readings(project, sensor(project), log)
         assert unknown == []
         known = zoned_sensor(project, sensor(project))
         c = calibrate(places, pose_of(sensor(project), known.device), scatter_of(known.device))

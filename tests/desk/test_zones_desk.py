@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QLineEdi
 from shapely import Polygon
 
 from vastwatch.commission.entry_sheet import as_text, entry_sheet
-from vastwatch.commission.simulated import true_pose, walked
+from vastwatch.commission.simulated import simulate_walk, true_pose
 from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.presence import roles_of
@@ -305,7 +305,7 @@ def test_a_walk_past_the_simulated_device_corrects_the_plan(qtbot, zones):
 
 def test_a_log_file_corrects_the_numbers_alone_and_makes_a_zone(qtbot, zones, tmp_path):
     path = tmp_path / "walk.csv"
-    path.write_text(walked(project(zones), find(project(zones).sensors, TRACKER), 4))
+    path.write_text(simulate_walk(project(zones), find(project(zones).sensors, TRACKER), 4))
     it = dialog(zones)
     qtbot.addWidget(it)
     it.read(str(path))

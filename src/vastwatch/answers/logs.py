@@ -24,7 +24,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice.logs.habits import in_words as told_of_habits
     from vastwatch.advice.logs.replay import explain_note, notes_in, room_replays, what_if, with_holds
     from vastwatch.commission.event_log import read_log
-    from vastwatch.commission.log_guess import guessed, match
+    from vastwatch.commission.log_guess import guess_format, match
     from vastwatch.commission.log_rows import LogError
     from vastwatch.control.house import run_house
     from vastwatch.design.project import find
@@ -32,7 +32,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     try:
         holds = dict(_hold(text) for text in args.hold or ())
         other = with_holds(project, holds)
-        log = read_log(args.log, project, guessed(args.log, project), unnamed=lambda name: match(name, project))
+        log = read_log(args.log, project, guess_format(args.log, project), unnamed=lambda name: match(name, project))
     except (LogError, ValueError) as e:
         raise RequestError(str(e)) from None
     house = run_house(project, log.recording)

@@ -94,13 +94,13 @@ def _everywhere(project: Project, known: ZonedSensor) -> tuple[list[str], Any]:
 
 
 def _zones_told(project: Project, known: ZonedSensor, scores: Any) -> dict[str, Any]:
-    from vastwatch.commission.entry_sheet import numbers_told
+    from vastwatch.commission.entry_sheet import typed_numbers
 
     spots, chances = _everywhere(project, known)
     out = {}
     for j, zone in enumerate(known.zones):
         score = None if scores is None else scores.zones.get(zone.id)
-        unit, flat = numbers_told(known, j)
+        unit, flat = typed_numbers(known, j)
         numbers: dict[str, Any] = dict(flat)
         if "x1" in numbers:
             values = list(flat.values())
@@ -134,11 +134,11 @@ def _lines(sensor: Sensor, told: dict[str, Any]) -> list[str]:
 
 def _by_tape(sensor: Sensor, path: str) -> tuple[Any, list[str]]:
     """Of a radar that tells distance alone: `{"bias_m", "scale", "sd": {"bias_m", "scale"}, "residual_m"}` of pairs."""
-    from vastwatch.commission.calibrate import CalibrationError, from_pairs
+    from vastwatch.commission.calibrate import CalibrationError, fit_scale
     from vastwatch.commission.walk_log import WalkError, parse_pairs
 
     try:
-        found = from_pairs(*parse_pairs(read_text(Path(path), "a list of distances", LARGEST_LIST), path))
+        found = fit_scale(*parse_pairs(read_text(Path(path), "a list of distances", LARGEST_LIST), path))
     except (ProjectError, WalkError, CalibrationError) as e:
         raise RequestError(str(e)) from None
     document = {
@@ -155,7 +155,7 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
     """`{"pose": {"x", "y", "yaw_deg", "bias_m"}, "sd": {..}, "residual_m", "n", "mirrored", "swapped", "unit",
     "untold", "drawn": {..}}` from a walk."""
     from vastwatch.commission.calibrate import CalibrationError, calibrate
-    from vastwatch.commission.known_places import known_places
+    from vastwatch.commission.known_places import reference_readings
     from vastwatch.commission.walk_log import WalkError, read_walk
     from vastwatch.sensing.mounted import zoned_sensor
     from vastwatch.sensing.tracker import pose_of, scatter_of
@@ -173,7 +173,7 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
     drawn = pose_of(sensor, known.device)
     try:
         log = read_walk(args.walk)
-        places, unknown = known_places(project, sensor, log)
+        places, unknown = reference_readings(project, sensor, log)
         found = calibrate(places, drawn, scatter_of(known.device), args.unit or "")
     except (WalkError, CalibrationError) as e:
         raise RequestError(str(e)) from None
@@ -183,7 +183,7 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
         "pose": {n: number(v) for n, v in zip(names, values)},
         "sd": {n: number(v) for n, v in zip(names, found.sd)},
         "residual_m": number(found.residual_m), "n": found.n, "mirrored": found.mirrored, "swapped": found.swapped,
-        "unit": found.unit, "untold": list(found.untold), "unknown_marks": unknown,
+        "unit": found.unit, "untold": list(found.undetermined), "unknown_marks": unknown,
         "drawn": {n: number(v) for n, v in zip(names, (drawn.x, drawn.y, drawn.yaw, drawn.bias))},
     }  # fmt: skip
     lines = [
@@ -191,7 +191,7 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
         + (", x and y swapped" if found.swapped else "") + (", mirrored" if found.mirrored else ""),
         *(f"  {n}: {v:.2f} +- {sd:.2f} (drawn {d:.2f})" for n, v, sd, d in
           zip(names, values, found.sd, (drawn.x, drawn.y, drawn.yaw, drawn.bias))),
-        *(f"  {words}" for words in found.untold),
+        *(f"  {words}" for words in found.undetermined),
         *(f"  the mark '{m}' is not a position of the project and was skipped" for m in unknown),
     ]  # fmt: skip
     return document, lines

@@ -35,7 +35,7 @@ IN_LINE_M = 0.35
 TELLS_M, TELLS_DEG = 0.3, 8.0
 
 
-class Known(NamedTuple):
+class ReferenceReadings(NamedTuple):
     """Readings at known places, row by row: what was read (n, 2) in the log's unit, where that is on the plan (n, 2),
     and how high the chest was, (n,)."""
 
@@ -56,7 +56,7 @@ class Calibration(NamedTuple):
     mirrored: bool
     swapped: bool
     unit: str
-    untold: tuple[str, ...]
+    undetermined: tuple[str, ...]
 
 
 class CalibrationError(Exception):
@@ -70,7 +70,7 @@ def _least_squares() -> Any:
     return least_squares
 
 
-def calibrate(known: Known, drawn: Pose, scatter: Scatter, unit: str = "") -> Calibration:
+def calibrate(known: ReferenceReadings, drawn: Pose, scatter: Scatter, unit: str = "") -> Calibration:
     """The pose that explains the readings best, beginning from the one that is drawn; unit and order of the axes are
     found where they are not told. Raises CalibrationError."""
     if len(known.read) < 4:
@@ -131,7 +131,7 @@ def _turned(read: Array, swapped: bool, mirrored: bool) -> Array:
     return out * (-1.0, 1.0) if mirrored else out
 
 
-def _fit(known: Known, drawn: Pose, scatter: Scatter) -> _Fit:
+def _fit(known: ReferenceReadings, drawn: Pose, scatter: Scatter) -> _Fit:
     """Robust least squares over x, y, yaw and bias."""
     away = np.hypot(*(known.read).T)
     spread_r = math.hypot(scatter.range_m, scatter.wander_m)
@@ -217,7 +217,7 @@ def _untold(places: Array, fit: _Fit) -> tuple[str, ...]:
     return tuple(out)
 
 
-class Scale(NamedTuple):
+class RangeScale(NamedTuple):
     """Of a radar that tells distance alone: how much too long it reads, times what, and their standard deviations."""
 
     bias_m: float
@@ -227,7 +227,7 @@ class Scale(NamedTuple):
     residual_m: float
 
 
-def from_pairs(tape_m: Array, reading_m: Array) -> Scale:
+def fit_scale(tape_m: Array, reading_m: Array) -> RangeScale:
     """Bias and scale of pairs of tape (the slant range) and reading: reading = scale * tape + bias, robustly. With two
     pairs, or all of one distance, the scale is 1. Raises CalibrationError with fewer than two."""
     tape, read = np.asarray(tape_m, float), np.asarray(reading_m, float)
@@ -246,7 +246,7 @@ def from_pairs(tape_m: Array, reading_m: Array) -> Scale:
     left = design @ found.x - target
     spread = math.sqrt(float((left**2).sum()) / max(len(tape) - design.shape[1], 1))
     sd = np.sqrt(np.diag(np.linalg.inv(design.T @ design))) * spread
-    return Scale(
+    return RangeScale(
         float(found.x[0]), float(found.x[1]) if free else 1.0, float(sd[0]), float(sd[1]) if free else 0.0,
         float(np.sqrt((left**2).mean())),
     )  # fmt: skip

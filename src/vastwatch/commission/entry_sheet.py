@@ -43,7 +43,7 @@ class EntrySheet(NamedTuple):
     checks: tuple[Check, ...]
 
 
-def numbers_told(known: ZonedSensor, zone: int) -> tuple[str, dict[str, int | float]]:
+def typed_numbers(known: ZonedSensor, zone: int) -> tuple[str, dict[str, int | float]]:
     """The unit, and the numbers of a zone by their names as the device takes them."""
     shape = known.shapes[zone]
     if shape.ring is not None:
@@ -80,7 +80,7 @@ def entry_sheet(project: Project, sensor: Sensor) -> EntrySheet | None:
     rules = known.device.zone_rules or ZoneRules()
     rows, checks = _of_device(sensor, known.device), []
     for j, zone in enumerate(known.zones):
-        unit, numbers = numbers_told(known, j)
+        unit, numbers = typed_numbers(known, j)
         if set(numbers) <= set(LABELS):
             rows += [Row(zone.name, LABELS[name], f"{value:g}", unit) for name, value in numbers.items()]
         else:

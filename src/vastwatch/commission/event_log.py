@@ -24,7 +24,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.commission.log_clock import Clock, far_off
-from vastwatch.commission.log_rows import LogError, Reading, batches, events, meaning
+from vastwatch.commission.log_rows import LogError, LogFormat, batches, events, parse_state
 from vastwatch.control.recording import Recording
 from vastwatch.design.free_days import free_days
 from vastwatch.design.project import Project
@@ -47,7 +47,7 @@ TELL_EVERY = 20_000
 
 
 @dataclass(frozen=True)
-class Understood:
+class ParsedLine:
     """One line as it is understood: when, which device, what it says; and where it is not, why. `at`: the instant, s
     since 1970, of what is of use."""
 
@@ -76,7 +76,7 @@ class EventLog:
     per_hour: dict[str, float]
 
 
-def shown(path: str | Path, reading: Reading, project: Project, most: int = SHOWN) -> list[Understood]:
+def preview_lines(path: str | Path, reading: LogFormat, project: Project, most: int = SHOWN) -> list[ParsedLine]:
     """The first lines as they are understood. Raises LogError."""
     clock = Clock(project.place.timezone, reading.order)
     zone = ZoneInfo(project.place.timezone)
@@ -90,14 +90,14 @@ def shown(path: str | Path, reading: Reading, project: Project, most: int = SHOW
         except (ValueError, OverflowError):
             local, fault = "", f"'{when}' is not a time"
         try:
-            says = {True: "on", False: "off", None: "no data"}[meaning(value, reading.means, key)]
+            says = {True: "on", False: "off", None: "no data"}[parse_state(value, reading.means, key)]
         except ValueError:
             says, fault = "", fault or f"'{value}' is neither on nor off"
         told = reading.devices.get(device) if device else None
         called = "" if told is None else names.get(told[0], told[0]) + ("" if told[1] is None else f", {told[1]}")
         if told is None and not fault:
             fault = f"'{device}' is not a device of this project"
-        out.append(Understood(line, local, called or device, says, fault, None if fault else float(at)))
+        out.append(ParsedLine(line, local, called or device, says, fault, None if fault else float(at)))
         if len(out) >= most:
             break
     return out
@@ -106,7 +106,7 @@ def shown(path: str | Path, reading: Reading, project: Project, most: int = SHOW
 def read_log(
     path: str | Path,
     project: Project,
-    reading: Reading,
+    reading: LogFormat,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
     unnamed: Callable[[str], tuple[str, str | None] | None] = lambda _: None,
@@ -152,7 +152,7 @@ def read_log(
         return place
 
     for batch in batches(path, reading, on_line):
-        whens = clock.many([event[1] for event in batch])
+        whens = clock.parse_all([event[1] for event in batch])
         for (line, when, device, value, key), at in zip(batch, whens):
             place = devices.get(device)
             if place is None:
@@ -165,7 +165,7 @@ def read_log(
                 word = (key, value)
                 code = words.get(word)
                 if code is None:
-                    told_so = meaning(value, reading.means, key)
+                    told_so = parse_state(value, reading.means, key)
                     code = words[word] = 2 if told_so is None else int(told_so)
             except (ValueError, OverflowError, TypeError):
                 unreadable += 1
@@ -302,6 +302,6 @@ def _silent(at: Array, value: NDArray[np.int8], end: float) -> Signal | None:
     return Signal.from_intervals(np.column_stack([edges[k], edges[k + 1]]), 0.0, end)
 
 
-def said_by(reading: Reading, device: str, told: tuple[str, str | None] | None) -> Reading:
+def with_device(reading: LogFormat, device: str, told: tuple[str, str | None] | None) -> LogFormat:
     """The same reading with another device for a name in the log."""
     return replace(reading, devices={**reading.devices, device: told})

@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 
-from vastwatch.commission.calibrate import CalibrationError, Known
+from vastwatch.commission.calibrate import CalibrationError, ReferenceReadings
 from vastwatch.commission.walk_log import WalkLog
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
@@ -37,7 +37,7 @@ def place_of(project: Project, level: str, mark: str) -> Place | None:
     return None
 
 
-def known_places(project: Project, sensor: Sensor, log: WalkLog) -> tuple[Known, list[str]]:
+def reference_readings(project: Project, sensor: Sensor, log: WalkLog) -> tuple[ReferenceReadings, list[str]]:
     """The readings of a log that stand under a mark of a known place, and the marks that are none. Raises
     CalibrationError where none is known."""
     places = {m: place_of(project, sensor.level, m) for m in log.marks()}
@@ -57,4 +57,4 @@ def known_places(project: Project, sensor: Sensor, log: WalkLog) -> tuple[Known,
     if not read:
         said = f" (it marks {', '.join(unknown)})" if unknown else ""
         raise CalibrationError(f"no reading is marked with a position of the project{said}")
-    return Known(np.concatenate(read), np.concatenate(at), np.concatenate(chest)), unknown
+    return ReferenceReadings(np.concatenate(read), np.concatenate(at), np.concatenate(chest)), unknown

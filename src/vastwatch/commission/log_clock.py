@@ -128,7 +128,7 @@ class Clock:
         self._last = at
         return at
 
-    def many(self, texts: list[Any]) -> list[float | None]:
+    def parse_all(self, texts: list[Any]) -> list[float | None]:
         """The same for many texts in a row where all are written alike; None for each where they are not."""
         first = texts[0] if texts else None
         found = _ISO.match(first) if isinstance(first, str) else None

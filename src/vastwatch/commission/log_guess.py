@@ -20,13 +20,13 @@ from vastwatch.commission.log_rows import (
     OFF,
     ON,
     LogError,
-    Reading,
+    LogFormat,
     column_names,
     csv_rows,
-    flat,
+    flatten_row,
     lines_of,
-    meaning,
     open_log,
+    parse_state,
     values_of,
 )
 from vastwatch.design.expressions import zone_part
@@ -81,19 +81,19 @@ def _table(path: str | Path) -> _Table:
     return _Table("csv", delimiter, names, cells, heads)
 
 
-def guessed(path: str | Path, project: Project) -> Reading:
+def guess_format(path: str | Path, project: Project) -> LogFormat:
     """How a log is most likely meant, by its first lines. Raises LogError for one in which nothing is to be found."""
     return _guessed(Path(path).name, _table(path), project)
 
 
-def opened(path: str | Path, project: Project) -> tuple[Reading, str]:
+def opened(path: str | Path, project: Project) -> tuple[LogFormat, str]:
     """How a log is most likely meant, and what is missing, in a sentence: of one in which no time is to be found its
     columns can still be chosen. Raises LogError for what is no table at all."""
     table = _table(path)
     try:
         return _guessed(Path(path).name, table, project), ""
     except LogError as e:
-        return Reading(table.kind, table.delimiter, wide=True, heads=table.heads), str(e)
+        return LogFormat(table.kind, table.delimiter, wide=True, heads=table.heads), str(e)
 
 
 def _json_table(head: list[str], name: str) -> tuple[list[str], list[list[Any]]]:
@@ -105,12 +105,12 @@ def _json_table(head: list[str], name: str) -> tuple[list[str], list[list[Any]]]
             raise LogError(f"{name}: line {n} is not valid JSON") from None
         if not isinstance(row, dict):
             raise LogError(f"{name}: line {n} is not an object with a time")
-        rows.append(flat(row))
+        rows.append(flatten_row(row))
     keys = list(dict.fromkeys(k for row in rows for k in row))
     return keys, [[row.get(key, "") for row in rows] for key in keys]
 
 
-def _guessed(name: str, table: _Table, project: Project) -> Reading:
+def _guessed(name: str, table: _Table, project: Project) -> LogFormat:
     kind, delimiter, names, cells, heads = table
     said = [[c for c in column if str(c).strip() != ""] for column in cells]
     is_time = [_share(column, _tells_time) for column in said]
@@ -128,7 +128,7 @@ def _guessed(name: str, table: _Table, project: Project) -> Reading:
     order, _ = order_of([str(c) for c in said[day if day >= 0 else time]])
     aside = tuple(n for k, n in enumerate(names) if n and k not in times and (_is_aside(n) or _negative(said[k])))
     rest = [k for k in range(len(names)) if k not in times and names[k] and said[k] and names[k] not in aside]
-    how = Reading(
+    how = LogFormat(
         kind, delimiter, names[time], date=names[day] if day >= 0 else "", order=order, heads=heads, aside=aside
     )
     is_value = {k: _share(said[k], _tells_value) for k in rest}
@@ -146,12 +146,12 @@ def _guessed(name: str, table: _Table, project: Project) -> Reading:
     if texts and values:
         device = max(texts, key=lambda k: (_known(said[k], project), _called(names[k], "device"), -k))
         value = max(values, key=lambda k: (_called(names[k], "value"), is_value[k], -k))
-        devices = matched(map(str, said[device]), project)
+        devices = match_devices(map(str, said[device]), project)
         return replace(how, device=names[device], value=names[value], devices=devices)
     others = values or rest
     if not others:
         raise LogError(f"{name}: no column except the time")
-    return replace(how, wide=True, devices=matched([names[k] for k in others], project))
+    return replace(how, wide=True, devices=match_devices([names[k] for k in others], project))
 
 
 def _share(column: Sequence[Any], is_so: Any) -> float:
@@ -205,7 +205,9 @@ def _tells_value(cell: Any) -> bool:
     if word in LOST or re.fullmatch(r"-?\d{1,6}([.,]\d+)?", word):
         return True
     # A phrase of a few words says on or off; a name does not.
-    return len(word.split()) <= MOST_IN_PHRASE and not word[-1:].isdigit() and _passes(lambda w: meaning(w, {}), word)
+    return (
+        len(word.split()) <= MOST_IN_PHRASE and not word[-1:].isdigit() and _passes(lambda w: parse_state(w, {}), word)
+    )
 
 
 def _is_text(cell: Any) -> bool:
@@ -229,7 +231,7 @@ _IDLE = frozenset(
 )  # fmt: skip
 
 
-def matched(names: Iterable[str], project: Project) -> dict[str, tuple[str, str | None] | None]:
+def match_devices(names: Iterable[str], project: Project) -> dict[str, tuple[str, str | None] | None]:
     """For each name in a log the sensor, and the part of it, that it most likely is; None where nothing is alike."""
     return {name: match(name, project) for name in dict.fromkeys(names)}
 
@@ -275,7 +277,7 @@ def columns_of(path: str | Path) -> list[str]:
     return _table(path).names
 
 
-def words_of(path: str | Path, reading: Reading, most: int = MOST_WORDS) -> list[str]:
+def words_of(path: str | Path, reading: LogFormat, most: int = MOST_WORDS) -> list[str]:
     """The words that a log's values are, as far as its first lines tell, those first that are not understood; figures
     are not among them. Raises LogError."""
     found: dict[str, None] = {}
@@ -287,14 +289,14 @@ def words_of(path: str | Path, reading: Reading, most: int = MOST_WORDS) -> list
     return sorted(found, key=lambda w: (w in ON or w in OFF or w in LOST, w))[:most]
 
 
-def meant(reading: Reading, word: str, means: bool | None) -> Reading:
+def with_meaning(reading: LogFormat, word: str, means: bool | None) -> LogFormat:
     """The same reading with another meaning of a word: on, off, or that nobody listens."""
     return replace(reading, means={**reading.means, word: means})
 
 
 def with_columns(
-    path: str | Path, project: Project, reading: Reading, time: str, device: str, value: str, date: str | None = None
-) -> Reading:
+    path: str | Path, project: Project, reading: LogFormat, time: str, device: str, value: str, date: str | None = None
+) -> LogFormat:
     """The same log read by other columns; without a device, by a column for each. `date`: the column of the date, empty
     for none, by default as it was. Raises LogError."""
     table = _table(path)
@@ -306,6 +308,6 @@ def with_columns(
     how = replace(reading, time=time, date=on, order=order, device="", value="", wide=True)
     if not device or not value:
         others = [n for n in table.names if n and n not in (how.time, how.date, *how.aside)]
-        return replace(how, devices=matched(others, project))
+        return replace(how, devices=match_devices(others, project))
     said = (str(x) for x in cells.get(device, ()) if str(x).strip())
-    return replace(how, device=device, value=value, wide=False, devices=matched(said, project))
+    return replace(how, device=device, value=value, wide=False, devices=match_devices(said, project))

@@ -46,7 +46,7 @@ class LogError(Exception):
 
 
 @dataclass(frozen=True)
-class Reading:
+class LogFormat:
     """How a log is to be understood. `date`: the column of the date, where `time` holds the time of day alone; `order`:
     whether dates have their day or their month first; `heads`: whether the first line names the columns.
     `wide`: a column for each device, else `device` and `value` are columns (or keys); `aside`: columns of no account.
@@ -120,7 +120,7 @@ def csv_rows(lines: Iterable[str], delimiter: str, name: str) -> Iterator[list[s
         raise LogError(f"{name}: line {reader.line_num}: {e}") from None
 
 
-def flat(row: Any) -> dict[str, Any]:
+def flatten_row(row: Any) -> dict[str, Any]:
     """The keys of an object, those of an object in it after a dot; a payload that is text is read as JSON."""
     out: dict[str, Any] = {}
     for key, value in row.items():
@@ -138,7 +138,7 @@ def flat(row: Any) -> dict[str, Any]:
 # -- what ----------------------------------------------------------------------------------------------------------
 
 
-def meaning(value: Any, means: dict[str, bool | None], key: str = "") -> bool | None:
+def parse_state(value: Any, means: dict[str, bool | None], key: str = "") -> bool | None:
     """What a value says: on, off, or that nobody listens. Raises ValueError for one that says neither."""
     if isinstance(value, bool):
         return value != (key in INVERTED)
@@ -175,7 +175,7 @@ def _of_words(text: str) -> bool:
 
 
 def events(
-    path: str | Path, reading: Reading, on_line: Callable[[int], bool]
+    path: str | Path, reading: LogFormat, on_line: Callable[[int], bool]
 ) -> Iterator[tuple[int, Any, str, Any, str]]:
     """(line, time, device, value, key) of every event; `on_line` hears how far it is, and whether to go on."""
     name = Path(path).name
@@ -223,7 +223,7 @@ def events(
 
 
 def batches(
-    path: str | Path, reading: Reading, on_line: Callable[[int], bool]
+    path: str | Path, reading: LogFormat, on_line: Callable[[int], bool]
 ) -> Iterator[list[tuple[int, Any, str, Any, str]]]:
     found = events(path, reading, on_line)
     while batch := list(islice(found, BATCH)):
@@ -244,7 +244,7 @@ def _of_payload(text: str) -> tuple[Any, str]:
 
 
 def _json_events(
-    file: IO[str], name: str, reading: Reading, on_line: Callable[[int], bool]
+    file: IO[str], name: str, reading: LogFormat, on_line: Callable[[int], bool]
 ) -> Iterator[tuple[int, Any, str, Any, str]]:
     for line, text in enumerate(lines_of(file, name), 1):
         if not on_line(line):
@@ -258,7 +258,7 @@ def _json_events(
         if not isinstance(row, dict):
             yield line, None, "", None, ""
             continue
-        found = flat(row)
+        found = flatten_row(row)
         when = found.get(reading.time)
         if reading.date:
             when = f"{found.get(reading.date)} {when}"
@@ -275,7 +275,7 @@ def _json_events(
             yield line, when, str(found[reading.device]), value, key
 
 
-def values_of(path: str | Path, reading: Reading) -> Iterator[tuple[Any, str]]:
+def values_of(path: str | Path, reading: LogFormat) -> Iterator[tuple[Any, str]]:
     """What stands as values in a log, with the key of each where it was in a payload. Raises LogError."""
     for _, _, _, value, key in events(path, reading, lambda n: True):
         yield value, key

@@ -30,7 +30,7 @@ def true_pose(project: Project, sensor: Sensor, seed: int) -> Pose:
     return Pose(p.x + OFF_M * u[0], p.y + OFF_M * u[1], p.height, p.yaw + OFF_DEG * u[2], p.bias + OFF_BIAS_M * u[3])
 
 
-class LiveDevice:
+class SimulatedDevice:
     """A simulated device that is read second by second, while somebody goes from place to place. `marks`: since which
     second they said they were where."""
 
@@ -82,7 +82,7 @@ class LiveDevice:
         return "\n".join(lines) + "\n"
 
 
-def walked(project: Project, sensor: Sensor, seed: int = 1, true: Pose | None = None) -> str:
+def simulate_walk(project: Project, sensor: Sensor, seed: int = 1, true: Pose | None = None) -> str:
     """The log of a walk past the simulated device, as CSV in centimetres: t, target, x, y, mark. Raises ValueError
     where it notices nobody who stays."""
     known = zoned_sensor(project, sensor)

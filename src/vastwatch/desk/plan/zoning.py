@@ -168,7 +168,7 @@ class ShapeZone(Gesture):
 
 def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, str]]:
     """What the card says of a zone while it is dragged: its numbers, who is counted, the worst neighbour."""
-    from vastwatch.commission.entry_sheet import numbers_told
+    from vastwatch.commission.entry_sheet import typed_numbers
 
     shown = state.zones
     if shown is None:
@@ -177,7 +177,7 @@ def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, s
     j = next((j for j, z in enumerate(known.zones) if z.id == ident), None)
     if j is None:
         return []
-    unit, numbers = numbers_told(known, j)
+    unit, numbers = typed_numbers(known, j)
     values = list(numbers.values())
     if "from" in numbers:
         rows = [(f"bands {values[0]:g} to {values[1]:g}", "")]

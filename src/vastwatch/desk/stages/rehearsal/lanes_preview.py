@@ -11,7 +11,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from vastwatch.commission.event_log import Understood
+from vastwatch.commission.event_log import ParsedLine
 from vastwatch.desk.shell.theme import Theme, alpha, font
 
 # A lane is so high; its name takes so much at the left; and so many lanes are shown, pixels.
@@ -25,7 +25,7 @@ class Lane(NamedTuple):
     says: tuple[tuple[float, bool | None], ...]
 
 
-def lanes_of(lines: list[Understood]) -> list[Lane]:
+def lanes_of(lines: list[ParsedLine]) -> list[Lane]:
     """What each device says in some lines of a log, those that say most first."""
     said: dict[str, list[tuple[float, bool | None]]] = {}
     for line in lines:
@@ -45,7 +45,7 @@ class LanesPreview(QWidget):
         self.setAccessibleName(self.tr("Lanes of the first rows"))
         self.setFixedHeight(0)
 
-    def show_lines(self, lines: list[Understood]) -> None:
+    def show_lines(self, lines: list[ParsedLine]) -> None:
         """Show what some lines of a log say."""
         self.lanes = lanes_of(lines)[:MOST]
         self.setFixedHeight((len(self.lanes) + 1) * LANE + 4 if self.lanes else 0)

@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.commission.event_log import EventLog, read_log, said_by, shown
-from vastwatch.commission.log_guess import columns_of, match, meant, opened, with_columns, words_of
-from vastwatch.commission.log_rows import LogError, meaning
+from vastwatch.commission.event_log import EventLog, preview_lines, read_log, with_device
+from vastwatch.commission.log_guess import columns_of, match, opened, with_columns, with_meaning, words_of
+from vastwatch.commission.log_rows import LogError, parse_state
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.background import GoOn, in_background
@@ -145,7 +145,7 @@ class LogDialog(QDialog):
             choice = Choice()
             choice.setAccessibleName(self.tr("“{}” means").format(word))
             try:
-                now = MEANINGS.index(meaning(word, self.reading.means))
+                now = MEANINGS.index(parse_state(word, self.reading.means))
             except ValueError:
                 choice.addItem(self.tr("not recognised"))
                 now = len(MEANINGS)
@@ -156,7 +156,7 @@ class LogDialog(QDialog):
 
     def _word_chosen(self, word: str, k: int) -> None:
         if k < len(MEANINGS):
-            self.reading = meant(self.reading, word, MEANINGS[k])
+            self.reading = with_meaning(self.reading, word, MEANINGS[k])
             self._fill_lines()
 
     def _tellers(self) -> list[tuple[str, tuple[str, str | None]]]:
@@ -173,7 +173,7 @@ class LogDialog(QDialog):
     def _fill_lines(self) -> None:
         self.lines.setRowCount(0)
         try:
-            found = shown(self.path, self.reading, self.project)
+            found = preview_lines(self.path, self.reading, self.project)
         except LogError as e:
             self.told.setText(str(e))
             self.use.setEnabled(False)
@@ -196,7 +196,7 @@ class LogDialog(QDialog):
         self.told.setText(words)
         # Asked only where it makes a difference.
         other = replace(self.reading, order="month" if self.reading.order == "day" else "day")
-        matters = [x.when for x in shown(self.path, other, self.project)] != [x.when for x in found]
+        matters = [x.when for x in preview_lines(self.path, other, self.project)] != [x.when for x in found]
         self.order.setVisible(matters)
         self._dates.setVisible(matters)
 
@@ -211,7 +211,7 @@ class LogDialog(QDialog):
         self._fill_lines()
 
     def _device_chosen(self, name: str, told: tuple[str, str | None] | None) -> None:
-        self.reading = said_by(self.reading, name, told)
+        self.reading = with_device(self.reading, name, told)
         self._fill_lines()
 
     def _use(self) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from vastwatch.commission.entry_sheet import numbers_told
+from vastwatch.commission.entry_sheet import typed_numbers
 from vastwatch.desk.shell.theme import Theme, alpha, font
 from vastwatch.sensing.zoned import ZonedSensor
 
@@ -31,7 +31,7 @@ def number_rows(known: ZonedSensor, bad: list[bool]) -> list[NumberRow]:
     """The rows of a sensor's zones."""
     out = []
     for j, zone in enumerate(known.zones):
-        _, numbers = numbers_told(known, j)
+        _, numbers = typed_numbers(known, j)
         values = [f"{v:g}".replace("-", "−") for v in numbers.values()]
         if set(numbers) == {"x_min", "x_max", "y_min", "y_max"}:
             columns: tuple[str, ...] = (f"{values[0]} … {values[1]}", f"{values[2]} … {values[3]}")

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QWidget
 
-from vastwatch.commission.calibrate import CalibrationError, from_pairs
+from vastwatch.commission.calibrate import CalibrationError, fit_scale
 from vastwatch.commission.walk_log import WalkError, parse_pairs
 from vastwatch.design.project import put
 from vastwatch.design.records import Sensor
@@ -23,7 +23,7 @@ def pairs_dialog(document: Document, sensor: Sensor, parent: QWidget) -> Reading
         if not text.strip():
             return "", None
         try:
-            found = from_pairs(*parse_pairs(text))
+            found = fit_scale(*parse_pairs(text))
         except (WalkError, CalibrationError) as e:
             raise ValueError(str(e)) from None
         words = tr("It reads {:.2f} m too long (± {:.2f})").format(found.bias_m, found.bias_sd_m)

@@ -13,8 +13,8 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QDialog, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.commission.calibrate import UNITS_M, Calibration, CalibrationError, calibrate, zone_from_walk
-from vastwatch.commission.known_places import known_places, place_of
-from vastwatch.commission.simulated import LiveDevice, walked
+from vastwatch.commission.known_places import place_of, reference_readings
+from vastwatch.commission.simulated import SimulatedDevice, simulate_walk
 from vastwatch.commission.walk_log import WalkError, WalkLog, parse_walk, read_walk
 from vastwatch.design.edits.zones import add_zone
 from vastwatch.design.places import room_of
@@ -53,11 +53,11 @@ def _read(task: Task, source: Path | str, project: Project, sensor: Sensor) -> _
     words: list[str] = []
     found = None
     try:
-        places, unknown = known_places(project, sensor, log)
+        places, unknown = reference_readings(project, sensor, log)
         found = calibrate(places, pose_of(sensor, known.device), scatter_of(known.device))
         if unknown:
             words.append(f"Not on the plan: {', '.join(unknown)}.")
-        words += [f"{w[0].upper()}{w[1:]}." for w in found.untold]
+        words += [f"{w[0].upper()}{w[1:]}." for w in found.undetermined]
         if found.swapped:
             words.append("X and Y are swapped in this log; they were read the other way round.")
         if found.mirrored:
@@ -107,7 +107,7 @@ class WalkDialog(QDialog):
         outer.addWidget(row(read, simulate, self.live, QWidget(), stretch=3))
         self.over = _Over(document.project, sensor, theme, self.drawn)
         self.over.here.connect(self._now_at)
-        self._device: LiveDevice | None = None
+        self._device: SimulatedDevice | None = None
         self._second = QTimer(self)
         self._second.setInterval(LIVE_MS)
         self._second.timeout.connect(self._tick)
@@ -154,7 +154,7 @@ class WalkDialog(QDialog):
 
     def _simulate(self) -> None:
         try:
-            self._understand(walked(self.document.project, self.sensor, 1))
+            self._understand(simulate_walk(self.document.project, self.sensor, 1))
         except ValueError as e:
             self.words.setText(error_sentence(e))
 
@@ -162,7 +162,7 @@ class WalkDialog(QDialog):
         """Begin to take readings as they come, or make of them what they say."""
         if on:
             try:
-                self._device = LiveDevice(self.document.project, self.sensor)
+                self._device = SimulatedDevice(self.document.project, self.sensor)
             except ValueError as e:
                 self.words.setText(error_sentence(e))
                 return
