@@ -11,7 +11,7 @@ import time
 import pytest
 
 from vastwatch.answers import by_room
-from vastwatch.answers.by_room import of_each
+from vastwatch.answers.by_room import map_rooms
 
 two = pytest.mark.skipif(len(os.sched_getaffinity(0)) < 2, reason="one processor")
 
@@ -91,10 +91,10 @@ def test_stopped_by_hand_all_of_it_stops_without_a_word():
 
 def test_of_one_room_or_beside_other_threads_this_process_answers(monkeypatch):
     here = os.getpid()
-    assert of_each(["a"], lambda room: (room, os.getpid())) == [("a", here)]
+    assert map_rooms(["a"], lambda room: (room, os.getpid())) == [("a", here)]
     monkeypatch.setattr(by_room.threading, "active_count", lambda: 2)
-    assert of_each(["a", "b"], lambda room: (room, os.getpid())) == [("a", here), ("b", here)]
-    assert of_each([], lambda room: room) == []
+    assert map_rooms(["a", "b"], lambda room: (room, os.getpid())) == [("a", here), ("b", here)]
+    assert map_rooms([], lambda room: room) == []
 
 
 @two

@@ -20,7 +20,7 @@ from vastwatch.memo import MEMO
 T = TypeVar("T")
 
 
-def of_each(rooms: Sequence[str], ask: Callable[[str], T]) -> list[T]:
+def map_rooms(rooms: Sequence[str], ask: Callable[[str], T]) -> list[T]:
     """What is answered of each room, in their order; what `ask` raises of the first that raises anything."""
     many = min(_processors(), len(rooms))
     answers = _of_copies(rooms, ask, many) if many > 1 else {}

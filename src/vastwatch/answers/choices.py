@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from vastwatch.answers.by_room import of_each
-from vastwatch.answers.telling import RequestError, needs_told, number
+from vastwatch.answers.by_room import map_rooms
+from vastwatch.answers.telling import RequestError, needs_json, number
 from vastwatch.design.project import Project
 from vastwatch.words import duration_words, figure
 
@@ -30,7 +30,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             "bill": [{"what": i.what, "price": number(i.price), "why": i.why} for i in offer.bill.items],
             "open": list(offer.bill.unpriced),
             "hold_s": number(offer.judged.recommended_s, 1),
-            "needs": needs_told(offer.judged.needs_at(offer.judged.recommended_s)),
+            "needs": needs_json(offer.judged.needs_at(offer.judged.recommended_s)),
             "reason": offer.reason,
             "instead": offer.replaces,
         }
@@ -62,7 +62,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             for o in found.candidates
         )
 
-    answers = of_each([room.id for room in rooms], of)
+    answers = map_rooms([room.id for room in rooms], of)
     out = {room.id: answer for room, (answer, _) in zip(rooms, answers)}
     lines = [line for _, line in answers]
     document: dict[str, Any] = {"rooms": out}

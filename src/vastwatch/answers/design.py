@@ -6,7 +6,7 @@ import argparse
 import math
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.answers.by_room import of_each
+from vastwatch.answers.by_room import map_rooms
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, on_level
 
@@ -32,7 +32,7 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             return None
 
     rooms = longest_first(project) if args.weeks or judged_by_default(project) else []
-    judged = {room: j for room, j in zip(rooms, of_each(rooms, of)) if j is not None}
+    judged = {room: j for room, j in zip(rooms, map_rooms(rooms, of)) if j is not None}
     found, said = findings(project, judged.get), cautions(project)
     document = {
         "findings": [

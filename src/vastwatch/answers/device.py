@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.answers.telling import RequestError, messages_told, number
+from vastwatch.answers.telling import RequestError, messages_json, number
 from vastwatch.files import load_project
 
 if TYPE_CHECKING:
@@ -68,4 +68,4 @@ def _placed(project: Project, type_: DeviceType) -> dict[str, Any]:
     if all(s.device != type_.id for s in project.sensors):
         return {}
     sent = messages(project, make_recording(project, reference_week(project)))
-    return {s.id: messages_told(sent[s.id]) for s in project.sensors if s.device == type_.id}
+    return {s.id: messages_json(sent[s.id]) for s in project.sensors if s.device == type_.id}

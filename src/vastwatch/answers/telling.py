@@ -20,7 +20,7 @@ def number(value: float | None, digits: int = 4) -> float | None:
     return None if value is None or not math.isfinite(value) else round(float(value), digits)
 
 
-def needs_told(needs: Iterable[RequirementCheck]) -> dict[str, Any]:
+def needs_json(needs: Iterable[RequirementCheck]) -> dict[str, Any]:
     """Needs by their names: `{NEED: {"met", "value", "limit", "low", "high"}}`."""
     return {
         m.need: {
@@ -31,7 +31,7 @@ def needs_told(needs: Iterable[RequirementCheck]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def messages_told(sent: Messages) -> dict[str, Any]:
+def messages_json(sent: Messages) -> dict[str, Any]:
     """What a device sends: `{"reports_per_day", "most_in_an_hour", "battery_years"}`, the last None without cells."""
     return {
         "reports_per_day": number(sent.per_day, 1),

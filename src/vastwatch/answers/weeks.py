@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING, Any
 
 from vastwatch.advice.judging.settings import settings
-from vastwatch.answers.telling import RequestError, messages_told, needs_told, number
+from vastwatch.answers.telling import RequestError, messages_json, needs_json, number
 from vastwatch.design.project import Project
 from vastwatch.words import figure
 
@@ -50,7 +50,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         )
         for ident, s in result.scores.items()
     ]
-    devices = {ident: messages_told(m) for ident, m in messages(project, result.recording).items()}
+    devices = {ident: messages_json(m) for ident, m in messages(project, result.recording).items()}
     outputs = {
         ident: {
             "run_h_per_day": number(s.run_h),
@@ -138,7 +138,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "recommended_s": c.recommended_s,
         "interval_s": list(c.interval_s),
         "legal_holds_s": list(judged.legal_s),
-        "needs": needs_told(judged.needs_at(c.recommended_s)),
+        "needs": needs_json(judged.needs_at(c.recommended_s)),
         "interval": [number(v) for v in judged.false_off_interval(c.recommended_s)],
         "held_out": {
             "seeds": list(held.seeds),
@@ -181,7 +181,7 @@ def _delays(d: Delays) -> dict[str, Any]:
     return {
         "set": [{"name": x.name, "seconds": x.seconds, "before_s": x.before_s} for x in d.changes],
         "drops_per_week": number(drops), "dark_min_per_day": number(dark), "idle_h_per_day": number(idle),
-        "needs": needs_told(d.judged.needs_at(d.judged.current_s)), "meets_brief": d.judged.meets_now,
+        "needs": needs_json(d.judged.needs_at(d.judged.current_s)), "meets_brief": d.judged.meets_now,
         "held_out": {
             "drops_per_week": number(d.held.drops_per_week), "dark_min_per_day": number(d.held.dark_min_per_day),
         },
