@@ -42,7 +42,7 @@ from vastwatch.desk.shell.steps import (
     step_thing,
     what_changed,
 )
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
 from vastwatch.guide import topics
@@ -80,7 +80,7 @@ class Commands(QObject):
     are of, and what dialogs lie over."""
 
     def __init__(
-        self, window: QMainWindow, around: Surroundings, filing: Filing, verdict: Verdict,
+        self, window: QMainWindow, around: Context, filing: Filing, verdict: Verdict,
         panel: Callable[[str], QWidget], switch_theme: Callable[[], None] | None,
     ) -> None:  # fmt: skip
         super().__init__(window)

@@ -290,7 +290,7 @@ def turn(widget: QWidget, event: QWheelEvent | None, usual: Callable[[QWheelEven
         event.ignore()
 
 
-class Choosable(QFrame):
+class Clickable(QFrame):
     """What is chosen by a click, or by Return and the space bar while it has the keys."""
 
     chosen = pyqtSignal()
@@ -312,7 +312,7 @@ class Choosable(QFrame):
         super().keyPressEvent(event)
 
 
-class LinkCard(Choosable):
+class LinkCard(Clickable):
     """A card that goes to what it speaks of."""
 
     def __init__(self, name: str) -> None:
@@ -400,7 +400,7 @@ class FigureField(QLineEdit):
         super().keyPressEvent(event)
 
 
-class Sleeper(QWidget):
+class LazyPanel(QWidget):
     """A panel that does its work only while it is shown: what happens meanwhile is caught up with when it is."""
 
     _missed = False

@@ -13,7 +13,7 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choosable, label, row_in
+from vastwatch.desk.shell.parts import Clickable, label, row_in
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.stage import Standing
@@ -27,7 +27,7 @@ WHY = {
 }
 
 
-class StageTab(Choosable):
+class StageTab(Clickable):
     """One stage: its lamp and its name."""
 
     def __init__(self, stage: str, number: int, theme: Theme) -> None:

@@ -15,7 +15,7 @@ from vastwatch.desk.stages.sensors.own_types import OwnTypes
 
 
 @dataclass(frozen=True)
-class Surroundings:
+class Context:
     """`own` are the user's device types; `say` tells one line below the plan."""
 
     document: Document

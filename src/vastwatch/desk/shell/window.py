@@ -41,7 +41,7 @@ from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.status import StatusLine
 from vastwatch.desk.shell.steps import home_of, show_level
 from vastwatch.desk.shell.strip import Strip
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import Theme, font, legible, mix
 from vastwatch.desk.stages.plan.panel import PlanPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
@@ -79,7 +79,7 @@ class Window(QMainWindow):
         self.playhead = Playhead(self.focus, self.results)
         self.plan = PlanView(document, self.focus, self.results, theme)
         self.plan.bench.types = self.results.types = self.own.all
-        self.around = Surroundings(
+        self.around = Context(
             document, self.focus, self.results, theme, self.own, self.plan, self.playhead, self.say
         )  # fmt: skip
         self._panels: dict[str, QWidget] = {}

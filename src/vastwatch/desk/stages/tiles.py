@@ -6,11 +6,11 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from vastwatch.desk.shell.parts import Choosable, Sleeper, column_in, label, row, scrolling
+from vastwatch.desk.shell.parts import Clickable, LazyPanel, column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, alpha, font
 
 
-class Tile(Choosable):
+class Tile(Clickable):
     """A choosable row of two lines, with a figure at the right."""
 
     def __init__(self, theme: Theme, words: str, detail: str, figure: str = "", bad: bool = False) -> None:
@@ -50,7 +50,7 @@ class Tile(Choosable):
         p.drawText(10, 31, p.fontMetrics().elidedText(self.detail, Qt.TextElideMode.ElideRight, room))
 
 
-class Side(Sleeper):
+class Side(LazyPanel):
     """A heading with a detail beside it, over a list that scrolls; below it what a stage puts there."""
 
     def __init__(self, heading: str) -> None:

@@ -29,8 +29,8 @@ from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import (
     Choice,
     Count,
+    LazyPanel,
     LinkCard,
-    Sleeper,
     Slide,
     clear,
     column_in,
@@ -53,7 +53,7 @@ WEIGHT_WORDS = ("not important", "normal", "important", "very important")
 SHOWN = 6
 
 
-class MeansPage(Sleeper):
+class MeansPage(LazyPanel):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)

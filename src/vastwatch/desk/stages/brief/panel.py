@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vastwatch.desk.shell.parts import Paged
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.stages.brief.means import MeansPage
 from vastwatch.desk.stages.brief.people import PeoplePage
 from vastwatch.desk.stages.brief.project import ProjectPage
@@ -16,7 +16,7 @@ PROJECT, ROOMS, PEOPLE, WIRING, MEANS = range(5)
 class BriefPanel(Paged):
     """What is wanted, by whom, and with what."""
 
-    def __init__(self, around: Surroundings) -> None:
+    def __init__(self, around: Context) -> None:
         document, focus = around.document, around.focus
         self.project = ProjectPage(document, focus, around.theme)
         self.rooms = RoomsPage(document, focus, around.theme)

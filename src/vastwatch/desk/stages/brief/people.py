@@ -16,7 +16,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import At, Edited
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import Choice, Sleeper, column_in, label, line, pressed, row, scrolling
+from vastwatch.desk.shell.parts import Choice, LazyPanel, column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
@@ -52,7 +52,7 @@ class _Row:
         self.index, self.line = index, line
 
 
-class PeoplePage(Sleeper):
+class PeoplePage(LazyPanel):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)

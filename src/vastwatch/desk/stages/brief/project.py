@@ -17,7 +17,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import Choice, Day, Sleeper, column_in, label, line, row, scrolling
+from vastwatch.desk.shell.parts import Choice, Day, LazyPanel, column_in, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.free_days import FreeDays
 from vastwatch.desk.stages.brief.world import WorldMap
@@ -39,7 +39,7 @@ class Notes(QPlainTextEdit):
         self.left.emit()
 
 
-class ProjectPage(Sleeper):
+class ProjectPage(LazyPanel):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)

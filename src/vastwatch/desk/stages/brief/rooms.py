@@ -15,7 +15,7 @@ from vastwatch.design.project import put
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, column_in, label, row, scrolling
+from vastwatch.desk.shell.parts import FigureField, LazyPanel, clear, column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
@@ -36,7 +36,7 @@ def number(text: str, what: str) -> float:
     return value
 
 
-class RoomsPage(Sleeper):
+class RoomsPage(LazyPanel):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)

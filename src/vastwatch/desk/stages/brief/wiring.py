@@ -22,7 +22,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import (
     Choice,
-    Sleeper,
+    LazyPanel,
     clear,
     column_in,
     column_under,
@@ -42,7 +42,7 @@ CONTROLLER = "controller that runs the rules"
 NO_MODULE = "manual switch only"
 
 
-class WiringPage(Sleeper):
+class WiringPage(LazyPanel):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)

@@ -27,7 +27,7 @@ from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import FigureField, Sleeper, Slide, column_in, label, line, page_of, pressed, row
+from vastwatch.desk.shell.parts import FigureField, LazyPanel, Slide, column_in, label, line, page_of, pressed, row
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level, Underlay
@@ -37,7 +37,7 @@ from vastwatch.words import error_sentence
 PICTURES = "Pictures and PDF (*.png *.jpg *.jpeg *.pdf)"
 
 
-class LevelPanel(Sleeper):
+class LevelPanel(LazyPanel):
     """`say` carries one-line messages; `shown` the level that is to be looked at."""
 
     say = pyqtSignal(str)

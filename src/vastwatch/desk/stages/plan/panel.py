@@ -7,7 +7,7 @@ from pathlib import Path
 from vastwatch.desk.shell.arming import arm
 from vastwatch.desk.shell.parts import Paged
 from vastwatch.desk.shell.steps import show_level
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.stages.plan.build import BuildPanel
 from vastwatch.desk.stages.plan.furnish import FurnishPanel
 from vastwatch.desk.stages.plan.level import LevelPanel
@@ -19,7 +19,7 @@ ROOMS, BUILD, FURNISH, LEVEL = range(4)
 class PlanPanel(Paged):
     """The rooms there are, and what adds to them."""
 
-    def __init__(self, around: Surroundings) -> None:
+    def __init__(self, around: Context) -> None:
         document, focus, theme = around.document, around.focus, around.theme
         self.plan, self.document, self.focus = around.plan, document, focus
         self.rooms = RoomsPanel(document, focus, theme)

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QPushButton
 from vastwatch.desk.shell.focus import ONLY, PACES, Only
 from vastwatch.desk.shell.parts import Choice, Count, Day, clear, label, pressed, row
 from vastwatch.desk.shell.playhead import stepped
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.stages.tiles import Side, Tile
 
 ONLY_WORDS: dict[Only, str] = {
@@ -25,7 +25,7 @@ ONLY_WORDS: dict[Only, str] = {
 class DaysPanel(Side):
     """The rehearsed days from noon to noon, each with what went wrong in the focused room; and the transport."""
 
-    def __init__(self, around: Surroundings) -> None:
+    def __init__(self, around: Context) -> None:
         super().__init__(self.tr("Days"))
         self.document = around.document
         self.focus, self.results, self.theme = around.focus, around.results, around.theme

@@ -19,7 +19,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.logs import LOG_CURVE, LOG_HABITS
 from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import FigureField, clear, column_in, column_under, label, pressed, row
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.rehearsal.diary_view import DiaryView
 from vastwatch.desk.stages.rehearsal.log_curve_view import LogCurveView
@@ -36,7 +36,7 @@ class LogPanel(QWidget):
 
     left = pyqtSignal()
 
-    def __init__(self, around: Surroundings) -> None:
+    def __init__(self, around: Context) -> None:
         super().__init__()
         self.document, self.focus, self.results, self.theme = (
             around.document, around.focus, around.results, around.theme

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
 from vastwatch.commission.event_log import EventLog
 from vastwatch.commission.log_rows import LogError
 from vastwatch.desk.shell.parts import column_in, scrolling
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.rehearsal.days import DaysPanel
 from vastwatch.desk.stages.rehearsal.designs_sheet import DesignsSheet
@@ -20,7 +20,7 @@ from vastwatch.desk.stages.rehearsal.log_panel import LogPanel
 class RehearsalPanel(QWidget):
     """The days of the rehearsal; once a log was read, what that says in their place."""
 
-    def __init__(self, around: Surroundings) -> None:
+    def __init__(self, around: Context) -> None:
         super().__init__()
         self.around = around
         box = column_in(self, 0)

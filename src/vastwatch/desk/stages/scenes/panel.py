@@ -32,7 +32,7 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import column_in, label, line, plain, row, scrolling
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet, ask_ahead
 from vastwatch.desk.stages.scenes.dark_row import DarkRow
@@ -371,7 +371,7 @@ class ScenesPanel(QWidget):
         self.sheet.open()
 
 
-def make(around: Surroundings) -> ScenesPanel:
+def make(around: Context) -> ScenesPanel:
     """The ladder of the focused room, and its scenes."""
     panel = ScenesPanel(around.document, around.focus, around.results, around.theme)
     panel.say.connect(around.say)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.stages.sensors.shelf import Shelf
 
 
-def make(around: Surroundings) -> Shelf:
+def make(around: Context) -> Shelf:
     """The shelf of all device types, with the user's own."""
     shelf = Shelf(around.document, around.focus, around.own, around.theme)
     shelf.say.connect(around.say)

@@ -20,7 +20,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import column_in, label, line, pressed, row, scrolling
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.timing.all_rooms import AllRooms
 from vastwatch.desk.stages.timing.builder import Builder
@@ -206,7 +206,7 @@ def _sentence(words: str) -> str:
     return words[:1].upper() + words[1:] + "." if words else ""
 
 
-def make(around: Surroundings) -> TimingPanel:
+def make(around: Context) -> TimingPanel:
     """The roles of the focused room and its timing curve."""
     panel = TimingPanel(around.document, around.focus, around.results, around.theme)
     panel.say.connect(around.say)

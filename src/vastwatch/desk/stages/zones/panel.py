@@ -22,7 +22,7 @@ from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import Choice, column_in, label, line, narrow, pressed, row, scrolling
 from vastwatch.desk.shell.readings_dialog import ReadingsDialog
-from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
 from vastwatch.desk.stages.zones.matrix import Matrix
@@ -39,7 +39,7 @@ class ZonesPanel(QWidget):
 
     say = pyqtSignal(str)
 
-    def __init__(self, around: Surroundings) -> None:
+    def __init__(self, around: Context) -> None:
         super().__init__()
         self.document, self.focus, self.results = around.document, around.focus, around.results
         self.theme = around.theme
@@ -275,7 +275,7 @@ class ZonesPanel(QWidget):
             self.say.emit(self.tr("Values copied to the clipboard."))
 
 
-def make(around: Surroundings) -> ZonesPanel:
+def make(around: Context) -> ZonesPanel:
     """The panel."""
     panel = ZonesPanel(around)
     panel.say.connect(around.say)
