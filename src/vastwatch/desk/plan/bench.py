@@ -30,7 +30,7 @@ def _nobody_asks(*_: object) -> None:
 
 
 @dataclass
-class Bench:
+class EditContext:
     """`say` tells one line; `repaint` is called when something on the bench has changed.
 
     `types` lists what can be placed; the window adds the user's own. `drawn` is called when a room was drawn,

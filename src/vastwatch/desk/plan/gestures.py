@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QRubberBand
 
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, put
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.handles import STEP_DEG, Handle, turned_to
 from vastwatch.desk.shell.units import show_angle
 
@@ -30,7 +30,7 @@ STILL_PX = 4
 class Gesture(ABC):
     """The common protocol; `key` joins all its edits to one step of the undo list."""
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: EditContext) -> None:
         self.bench = bench
         self.key = f"gesture-{next(_serial)}"
 
@@ -49,7 +49,7 @@ class Gesture(ABC):
 class Pan(Gesture):
     """Moves what is shown; without any movement it is a click, on a room or beside the building."""
 
-    def __init__(self, bench: Bench, pixel: QPointF, room: str | None, clicks: bool = True) -> None:
+    def __init__(self, bench: EditContext, pixel: QPointF, room: str | None, clicks: bool = True) -> None:
         super().__init__(bench)
         self.last, self.room, self.clicks, self.moved = pixel, room, clicks, False
 
@@ -73,7 +73,7 @@ class Band(Gesture):
     """A frame that marks what lies wholly within it; `within` lists the ids inside (x0, y0, x1, y1)."""
 
     def __init__(
-        self, bench: Bench, pixel: QPointF, within: Callable[[float, float, float, float], Iterable[str]]
+        self, bench: EditContext, pixel: QPointF, within: Callable[[float, float, float, float], Iterable[str]]
     ) -> None:
         super().__init__(bench)
         self.within, self.start = within, bench.plan_at(pixel)
@@ -106,7 +106,7 @@ class Band(Gesture):
 class MoveMark(Gesture):
     """Moves what is in a room and marked by a point: a lamp, another output, a spot. It takes the room it comes to."""
 
-    def __init__(self, bench: Bench, pixel: QPointF, collection: str, record: Any) -> None:
+    def __init__(self, bench: EditContext, pixel: QPointF, collection: str, record: Any) -> None:
         super().__init__(bench)
         self.collection, self.ident = collection, record.id
         # Each step is told from where it began: a lamp that is carried through another room leaves nothing there.
@@ -129,7 +129,7 @@ class MoveMark(Gesture):
 class TurnThing(Gesture):
     """Turns a spot or a piece of furniture by its handle, in steps of 5 degrees; Alt lets go of them."""
 
-    def __init__(self, bench: Bench, handle: Handle) -> None:
+    def __init__(self, bench: EditContext, handle: Handle) -> None:
         super().__init__(bench)
         self.handle, self.base = handle, bench.project
 

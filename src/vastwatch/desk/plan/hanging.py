@@ -23,7 +23,7 @@ from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.design.references import without
 from vastwatch.design.relations import presence_of
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.gestures import Gesture
 from vastwatch.desk.plan.painting import HANDLE_REACH
 from vastwatch.desk.plan.snapping import clearances, snap
@@ -48,7 +48,7 @@ TURN_DEG = 5.0
 class Hanging:
     """See the module's text."""
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: EditContext) -> None:
         self.bench = bench
 
     @property

@@ -17,7 +17,7 @@ from vastwatch.design.edits.selections import move_many
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.naming import opening_words
 from vastwatch.design.project import Project, find
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.gestures import STILL_PX, Gesture
 from vastwatch.desk.plan.snapping import along, at_wall
 from vastwatch.site.building import Furnishing, Hazard, Opening, Room, Socket, Switch, Wall
@@ -45,7 +45,7 @@ def across(wall: Wall, by: Point) -> float:
 class Moving(Gesture):
     """Asks its kind for the project with the thing moved; what cannot be is said, and the last that could be stays."""
 
-    def __init__(self, bench: Bench, pixel: QPointF, thing: Any = None) -> None:
+    def __init__(self, bench: EditContext, pixel: QPointF, thing: Any = None) -> None:
         super().__init__(bench)
         self.base, self.thing, self.start = bench.project, thing, bench.plan_at(pixel)
         self.moved = self.told = False

@@ -7,11 +7,11 @@ from msgspec.structs import replace
 from vastwatch.design.edits.zones import set_outline
 from vastwatch.design.places import room_at
 from vastwatch.design.project import IN_ROOMS, find, find_any, put
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.builder import Builder
 
 
-def nudge(bench: Bench, builder: Builder, dx: float, dy: float, whole: bool = False) -> bool:
+def nudge(bench: EditContext, builder: Builder, dx: float, dy: float, whole: bool = False) -> bool:
     """Move the selected mark a little; False when nothing movable is selected. A room moves only when the `whole` of it
     is meant: else the arrows scroll."""
     project, focus = bench.project, bench.focus

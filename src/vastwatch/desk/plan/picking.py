@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import QPointF
 
 from vastwatch.design.project import find
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.distance import Group, mark_share
 from vastwatch.desk.plan.marks import groups_shown
@@ -26,7 +26,7 @@ GROUP_PX = 11.0
 class Picking:
     """Works on what the bench shows."""
 
-    def __init__(self, bench: Bench, builder: Builder) -> None:
+    def __init__(self, bench: EditContext, builder: Builder) -> None:
         self.bench, self.builder = bench, builder
 
     def _near(self, pixel: QPointF, at: tuple[float, float]) -> float:

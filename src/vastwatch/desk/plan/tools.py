@@ -20,7 +20,7 @@ from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, HAZARD_M, add_haza
 from vastwatch.design.edits.split_join import split_room
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, put
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.painting import in_pixels
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zoning import ZoneHands
@@ -55,7 +55,7 @@ CLOSED = ("polygon", "zone-outline")
 class Tools:
     """The armed tool's points so far."""
 
-    def __init__(self, bench: Bench, zones: ZoneHands) -> None:
+    def __init__(self, bench: EditContext, zones: ZoneHands) -> None:
         self.bench, self.zones = bench, zones
         self.points: list[Point] = []
         self.at: Point | None = None

@@ -25,7 +25,7 @@ from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.plan import beyond, walked
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.covered import lay_out_contours
@@ -89,7 +89,7 @@ class PlanView(Sheet):
         for layer in self._layers.values():
             scene.addItem(layer)
         self.card = Card(self, theme)
-        self.bench = Bench(
+        self.bench = EditContext(
             document, focus, self.state, self, self.card, say=self.say.emit, repaint=self._repaint,
             drawn=self.drawn.emit, scale_asked=self.scale_asked.emit, walked=partial(walk_way, results),
             walk_in_and_out=partial(walk_in_and_out, results),

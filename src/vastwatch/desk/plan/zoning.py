@@ -12,7 +12,7 @@ from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import spots_on
-from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.gestures import STILL_PX, Gesture
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zones_drawn import held_of
@@ -32,7 +32,7 @@ NEAR_M = 0.5
 class ZoneHands:
     """What the mouse and the tools do with zones."""
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: EditContext) -> None:
         self.bench = bench
 
     def take_hold(self, pixel: QPointF, mark: str | None = None) -> Gesture | None:
@@ -115,7 +115,9 @@ class ShapeZone(Gesture):
     """Drags a zone, or one corner of it: of a rectangle the sides beside it follow. It snaps to furniture and walls,
     and stops at its neighbours; Alt lets go of both."""
 
-    def __init__(self, bench: Bench, pixel: QPointF, zone: Zone, corner: int | None, mark: str | None = None) -> None:
+    def __init__(
+        self, bench: EditContext, pixel: QPointF, zone: Zone, corner: int | None, mark: str | None = None
+    ) -> None:
         super().__init__(bench)
         self.zone, self.corner, self.mark = zone, corner, mark
         self.pressed, self.moved = pixel, False
