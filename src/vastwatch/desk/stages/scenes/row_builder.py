@@ -9,10 +9,10 @@ from vastwatch.design.edits.outputs import set_output_row
 from vastwatch.design.expressions import Expr
 from vastwatch.design.records import Conclusion
 from vastwatch.desk.stages.scenes.output_rows import row_number
-from vastwatch.desk.stages.timing.builder import Builder
+from vastwatch.desk.stages.timing.builder import SentenceBuilder
 
 
-class RowBuilder(Builder):
+class RowBuilder(SentenceBuilder):
     """A `Builder` of the row in hand: `focus.row` says which."""
 
     def _shifted(self, what: str) -> None:

@@ -44,7 +44,7 @@ LONGEST_S = 7200.0
 MOST_IN_A_MENU = 22
 
 
-class Builder(QWidget):
+class SentenceBuilder(QWidget):
     """`say` carries what cannot be done."""
 
     say = pyqtSignal(str)

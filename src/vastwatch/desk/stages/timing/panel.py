@@ -23,7 +23,7 @@ from vastwatch.desk.shell.parts import column_in, label, line, pressed, row, scr
 from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.timing.all_rooms import AllRooms
-from vastwatch.desk.stages.timing.builder import Builder
+from vastwatch.desk.stages.timing.builder import SentenceBuilder
 from vastwatch.desk.stages.timing.chart import CurveChart
 from vastwatch.desk.stages.timing.frontier_sheet import FrontierSheet
 from vastwatch.desk.stages.timing.roles import RolesEditor
@@ -43,7 +43,7 @@ class TimingPanel(QWidget):
         outer.addWidget(area)
         self._title = label("", "head")
         box.addWidget(self._title)
-        self.builder = Builder(document, focus, theme)
+        self.builder = SentenceBuilder(document, focus, theme)
         self.builder.say.connect(self.say)
         box.addWidget(self.builder)
         box.addWidget(line())
