@@ -16,8 +16,8 @@ from timed import hold_to, median_s, say
 START = """
 import sys, time
 begin = time.perf_counter()
-from vastwatch.memory import keep_freed_memory
-keep_freed_memory()
+from vastwatch.memory import raise_trim_thresholds
+raise_trim_thresholds()
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document
 from vastwatch.files import load_demo
@@ -104,8 +104,8 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.stages import STAGES
 from vastwatch.files import load_demo
 from vastwatch.memo import MEMO
-from vastwatch.memory import keep_freed_memory
-keep_freed_memory()
+from vastwatch.memory import raise_trim_thresholds
+raise_trim_thresholds()
 MEMO.set_budget(KEPT)
 app = make_application()
 window = Desk(Document(load_demo())).window

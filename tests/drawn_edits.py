@@ -27,7 +27,7 @@ from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Errand, Stay
 
 # Edits that only tidy up after others, and whose arguments are other projects or files.
-INNER = ("carried_along", "without_unused_types", "with_photometry", "set_underlay_scale", "put_underlay")
+INNER = ("move_attached", "without_unused_types", "with_photometry", "set_underlay_scale", "set_underlay")
 
 
 class Edit(NamedTuple):
@@ -166,7 +166,7 @@ class Hand:
             "Sensor": lambda: find(self.project.sensors, self.some("sensors")),
             "list[tuple[str, Expr, str, dict[str, float], float]]": lambda: [
                 ("Row", self.expression(), "New", dict.fromkeys(self.lamps(), 0.5), 2.0)],
-            "Callable[[str, str, str, Point], Fixture]": lambda: lambda ident, room, called, at: Fan(
+            "Callable[[str, str, str, Point], Output]": lambda: lambda ident, room, called, at: Fan(
                 id=ident, room=room, name=called, at=at, watts=10),
             "Sequence[tuple[str, RoomUse, Outline]]": lambda: [("New", "store", self.outline())],
         }  # fmt: skip

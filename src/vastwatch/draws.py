@@ -120,7 +120,7 @@ def triangular(key: Any, index: ArrayLike, least: float, mode: float, most: floa
 
 
 def poisson_times_batch(keys: Keys, rate: Array, begin: Array, end: Array) -> tuple[Array, NDArray[np.int64]]:
-    """The `arrivals` of many processes, one after the other, and of which process each is; all arrays (n,)."""
+    """The `poisson_times` of many processes, one after the other, and of which process each is; all arrays (n,)."""
     expected = rate * (end - begin)
     few = np.flatnonzero((expected > 0) & (expected <= A_FEW))
     many = np.flatnonzero(expected > A_FEW)

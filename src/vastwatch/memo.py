@@ -1,7 +1,7 @@
 """One memo for all results that are kept, with one budget in bytes.
 
 A result is a pure function of what it reads, and records compare by identity, so that a function and its arguments
-find a result again at once. All functions marked with `kept` share the budget: what was not asked for longest goes
+find a result again at once. All functions marked with `memoised` share the budget: what was not asked for longest goes
 first, whosesoever it is. What a result weighs is the arrays in it, found by looking through it once when it comes in;
 of a function that has given many light ones, some stand for all.
 """
@@ -281,5 +281,5 @@ def memoised(work: Callable[P, R]) -> Callable[P, R]:
 
 
 def is_memoised(work: Callable[..., Any], *args: Any) -> bool:
-    """Whether a function marked with `kept` has its result for these arguments at hand."""
+    """Whether a function marked with `memoised` has its result for these arguments at hand."""
     return MEMO.holds((work, args))

@@ -18,7 +18,7 @@ two = pytest.mark.skipif(len(os.sched_getaffinity(0)) < 2, reason="one processor
 
 def told(script: str, **how) -> subprocess.CompletedProcess[str]:
     """What a script says that runs by itself: here other threads may run."""
-    given = "import os, sys, time\nfrom vastwatch.answers.by_room import of_each\nfrom vastwatch.memo import MEMO\n"
+    given = "import os, sys, time\nfrom vastwatch.answers.by_room import map_rooms\nfrom vastwatch.memo import MEMO\n"
     return subprocess.run([sys.executable, "-c", given + script], capture_output=True, text=True, timeout=60, **how)
 
 
@@ -29,7 +29,7 @@ def test_answers_come_in_the_order_of_the_rooms_from_processes_that_know_what_th
         "def ask(room):\n"
         "    time.sleep(0.2 if room == 'a' else 0.0)\n"
         "    return room, os.getpid() != here, MEMO.get(('f', 1), lambda: 'new'), known['big'], MEMO.budget\n"
-        "for row in of_each(['a', 'b', 'c'], ask): print(*row)\n"
+        "for row in map_rooms(['a', 'b', 'c'], ask): print(*row)\n"
         "print(MEMO.budget)"
     )
     *rows, budget = said.stdout.splitlines()
@@ -43,7 +43,7 @@ def test_what_the_question_raises_is_raised_here():
     said = told(
         "def ask(room):\n"
         "    if room != 'a': raise ValueError(f'nothing in {room}')\n"
-        "try: of_each(['a', 'b', 'c'], ask)\n"
+        "try: map_rooms(['a', 'b', 'c'], ask)\n"
         "except ValueError as e: print(e)"
     )
     assert said.stdout == "nothing in b\n" and said.stderr == ""
@@ -58,7 +58,7 @@ def test_where_a_process_is_ended_from_outside_this_one_answers(ended):
         f"    if os.getpid() != here and room in {ended!r}: os.kill(os.getpid(), 9)\n"
         "    time.sleep(0.1)\n"
         "    return room, os.getpid() == here\n"
-        "for row in of_each(['a', 'b', 'c', 'd'], ask): print(*row)"
+        "for row in map_rooms(['a', 'b', 'c', 'd'], ask): print(*row)"
     )
     rows = [line.split() for line in said.stdout.splitlines()]
     assert [room for room, _ in rows] == list("abcd") and said.stderr == ""
@@ -73,7 +73,7 @@ def test_stopped_by_hand_all_of_it_stops_without_a_word():
         "import signal, time\nsignal.signal(signal.SIGINT, signal.default_int_handler)\n"
         "from vastwatch import cli\nfrom vastwatch.answers import choices\n"
         "def slow(project, room): print('asked', flush=True); time.sleep(60)\n"
-        "import vastwatch.advice.adviser.offers as o; o.offers = slow\n"
+        "import vastwatch.advice.adviser.offers as o; o.advise = slow\n"
         "import sys; sys.exit(cli.main(['advise', '--demo']))"
     )
     process = subprocess.Popen(
@@ -100,9 +100,9 @@ def test_of_one_room_or_beside_other_threads_this_process_answers(monkeypatch):
 @two
 def test_where_the_command_itself_is_ended_from_outside_its_copies_end_too():
     script = (
-        "import time\nfrom vastwatch.answers.by_room import of_each\n"
+        "import time\nfrom vastwatch.answers.by_room import map_rooms\n"
         "def ask(room): print('asked', flush=True); time.sleep(0.3)\n"
-        "of_each(list('abcdefghijklmnop'), ask)"
+        "map_rooms(list('abcdefghijklmnop'), ask)"
     )
     process = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, start_new_session=True)
     assert process.stdout is not None and process.stdout.readline()

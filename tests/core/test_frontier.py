@@ -130,7 +130,7 @@ def test_a_search_finds_the_frontier_of_a_whole_grid_in_part_of_its_evaluations(
     assert len(search.known) <= len(every.known) // 3
 
     def burn_at(front, dark):
-        return min((p.figures.wasted_h for p in front if p.figures.dark_min <= dark + 1e-9), default=np.inf)
+        return min((p.figures.idle_h for p in front if p.figures.dark_min <= dark + 1e-9), default=np.inf)
 
     darks = [p.figures.dark_min for p in whole]
     missed = [burn_at(found, d) / max(burn_at(whole, d), 1e-6) for d in darks if np.isfinite(burn_at(found, d))]
@@ -141,8 +141,8 @@ def replace_values(p, most):
     """A parameter with some of its values, today's among them."""
     from dataclasses import replace as with_
 
-    keep = sorted({*np.linspace(0, len(p.values) - 1, most).astype(int).tolist(), p.place})
-    return with_(p, values=tuple(p.values[k] for k in keep), place=keep.index(p.place))
+    keep = sorted({*np.linspace(0, len(p.values) - 1, most).astype(int).tolist(), p.index})
+    return with_(p, values=tuple(p.values[k] for k in keep), index=keep.index(p.index))
 
 
 def test_a_frontier_can_be_stopped(room):

@@ -16,27 +16,27 @@ FOUNTAIN = '''"""Fountains: they play while somebody is in."""
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Situation
-from vastwatch.control.outputs.rows import ByRows
+from vastwatch.control.outputs.handler import OutputContext
+from vastwatch.control.outputs.rows import RowHandler
 from vastwatch.design.records import Fountain
 from vastwatch.signals import Signal
 
 
-class FountainHandler(ByRows):
-    bothers: Literal["the quiet"] = "the quiet"
-    called, why = "fountain", "Plays while somebody is in."
+class FountainHandler(RowHandler):
+    disturbs: Literal["the quiet"] = "the quiet"
+    label, why = "fountain", "Plays while somebody is in."
     caution = "Water and mains: ask whoever is licensed."
 
     def new(self, ident, room, name, at):
         return Fountain(id=ident, room=room, name=name, at=at, watts=40.0)
 
-    def usual(self, output: Fountain, situation: Situation) -> Signal:
-        return situation.presence.hold(output.plays_on_s)
+    def default_signal(self, output: Fountain, context: OutputContext) -> Signal:
+        return context.presence.hold(output.plays_on_s)
 
 
 HANDLER = FountainHandler()
 '''
-RECORD = '''class Fountain(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="fountain"):
+RECORD = '''class Fountain(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="fountain"):
     """A fountain that plays for a while after."""
 
     plays_on_s: Annotated[NotNegative, Shown("Plays on", "s", "How long it plays after.", 30, high=900)] = 120.0
@@ -85,8 +85,8 @@ def grown(folder: Path) -> Path:
     changed(
         package / "design" / "records.py",
         ("# Outputs that are no lamps, by kind.", RECORD + "# Outputs that are no lamps, by kind."),
-        ("SetBack, Cover, Notice)", "SetBack, Cover, Notice, Fountain)"),
-        ("SetBack | Cover | Notice, ...]", "SetBack | Cover | Notice | Fountain, ...]"),
+        ("Setback, Blind, Alert)", "Setback, Blind, Alert, Fountain)"),
+        ("Setback | Blind | Alert, ...]", "Setback | Blind | Alert | Fountain, ...]"),
     )
     (package / "control" / "outputs" / "fountain.py").write_text(FOUNTAIN, encoding="utf-8")
     return folder

@@ -136,7 +136,7 @@ def test_a_room_is_lived_alone_as_it_is_with_all_others(demo):
     whole = rehearse(demo, 7, 2)
     out = alone.curve.outcome(300.0)
     scores = dataclasses.asdict(whole.scores["shop"])
-    assert (len(out.false_off_at) / 7, out.dark_s / 420) == pytest.approx((scores["drops"], scores["dark_min"]))
+    assert (len(out.false_off_at) / 7, out.dark_s / 420) == pytest.approx((scores["false_offs"], scores["dark_min"]))
     assert alone.there.awake.same_as(whole.awake("shop")) and alone.dark.same_as(whole.house.dark("shop"))
 
 

@@ -91,7 +91,7 @@ def test_light_over_sleepers_is_counted_while_nobody_is_awake_and_told():
     bright, faint = (rehearse(night_room(level), 2, 1) for level in (1.0, 0.1))
     assert bright.light_scores["big"].over_sleepers_min > 0.5
     assert faint.light_scores["big"].over_sleepers_min == 0
-    # `given` knows when the light is more than sleepers bear.
+    # `light_rule` knows when the light is more than sleepers bear.
     how = [light_rule(r.project, "big", r.recording).too_bright for r in (bright, faint)]
     assert how[0].total() > 0 and how[1].total() == 0
 

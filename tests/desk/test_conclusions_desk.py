@@ -334,7 +334,7 @@ def test_every_way_is_shown_picked_set_and_saved(qtbot, timing, tmp_path, monkey
     sheet.chart.pick(best)
     sheet.chart.setFocus()
     key(qtbot, sheet.chart, Qt.Key.Key_Right)
-    assert sheet.chart.marked.figures.wasted_h >= best.figures.wasted_h
+    assert sheet.chart.marked.figures.idle_h >= best.figures.idle_h
     for ending in ("pdf", "png", "csv"):
         sheet.save_to(tmp_path / f"chart.{ending}")
         assert (tmp_path / f"chart.{ending}").stat().st_size > 200

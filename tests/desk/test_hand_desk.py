@@ -493,7 +493,7 @@ def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monk
     def failing(*_, **__):
         raise KeyError("no such thing")
 
-    for module, name in ((adviser, "offers"), (findings, "remedies"), (adviser, "purchases")):
+    for module, name in ((adviser, "advise"), (findings, "remedies"), (adviser, "purchases")):
         monkeypatch.setattr(module, name, failing)
     w = window
     w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")

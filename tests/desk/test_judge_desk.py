@@ -38,7 +38,7 @@ def test_once_the_design_rests_every_room_is_judged_and_findings_say_what_the_ju
         known = results.judged.get(room)
         assert known is not None and known.recommended_s == judge(project, room).recommended_s
     # Maps are asked no more: every room whose drops or dark are missed is told so in the judge's figures.
-    late = {room for room, j in results.judged.items() if not all(m.passed for m in j.at(j.current_s))}
+    late = {room for room, j in results.judged.items() if not all(m.passed for m in j.checks_at(j.current_s))}
     told = {f.room for f in results[FINDINGS].value if f.rule == "left-dark"}
     assert late and told == late
     assert not [f for f in results[FINDINGS].value if f.rule == "spot-unseen" and f.room in results.judged]
@@ -70,7 +70,7 @@ def test_a_change_makes_it_be_asked_again_and_the_adviser_goes_first(qtbot, wind
 
 @pytest.mark.own_window
 def test_a_building_too_large_to_be_judged_unasked_is_not(qtbot, window, monkeypatch):
-    monkeypatch.setattr(module, "affordable", lambda project: False)
+    monkeypatch.setattr(module, "judged_by_default", lambda project: False)
     window.judge.rest.start(0)
     qtbot.wait(50)
     assert window.results[HOUSE_JUDGED].state == "nothing"

@@ -128,8 +128,8 @@ def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     def cost(c: Any) -> dict[str, Any]:
         return {
-            "dark_min_per_day": number(c.dark_min), "idle_burn_h_per_day": number(c.wasted_h),
-            "drops_per_day": number(c.false_offs),
+            "dark_min_per_day": number(c.dark_min), "idle_burn_h_per_day": number(c.idle_h),
+            "drops_per_day": number(c.drops),
         }  # fmt: skip
 
     document = {

@@ -1,7 +1,7 @@
 """M10: the chain of an incident: what happened, from the lamp back, and what it was because of.
 
-Each cause is something that was tried otherwise on the same draws (`inquiry`), and with which this incident goes or
-shrinks; each names the record that one would change, with the value that made the difference.
+Each cause is something that was tried otherwise on the same draws (`investigation`), and with which this incident goes
+or shrinks; each names the record that one would change, with the value that made the difference.
 """
 
 from __future__ import annotations
@@ -59,7 +59,7 @@ CALLED = {
 class Link:
     """One card of the chain: `what` happened to which `record`, the deciding `value`, and a sentence of detail.
 
-    `lever`: of a cause, what was tried otherwise; `cures` of how `many` incidents like it go with it."""
+    `factor`: of a cause, what was tried otherwise; `cured` of how `total` incidents like it go with it."""
 
     what: str
     record: str

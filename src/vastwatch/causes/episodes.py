@@ -30,7 +30,7 @@ BEFORE_S = 1e-3
 
 @dataclass(frozen=True, eq=False)
 class Episodes:
-    """The incidents of one kind in a room, each over [begin, end). `silent_from`: when what keeps the light last fell
+    """The incidents of one kind in a room, each over [begin, end). `keep_ended_at`: when what keeps the light last fell
     silent before each. `wrong`: while light is missing (or is lit, for nobody)."""
 
     kind: Kind

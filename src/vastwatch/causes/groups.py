@@ -38,8 +38,8 @@ MOST_PLACES = 2
 class Group:
     """Some incidents of one kind in a room: `words` say where and why, `record` is what one would change, and `saves_s`
     by how many seconds a day the room's score of dark (or of burning for nobody) is less when the days are rehearsed
-    with the cure, None where there is none to rehearse; `of` so many of the kind. `weight`: by what they are put in
-    order, seconds a day with a price on each drop."""
+    with the cure, None where there is none to rehearse; `episodes` so many of the kind. `weight`: by what they are put
+    in order, seconds a day with a price on each drop."""
 
     kind: Kind
     lever: Factor

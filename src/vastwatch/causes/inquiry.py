@@ -151,7 +151,7 @@ def investigation(rehearsal: Rehearsal, room: str, kind: Kind) -> Investigation 
 def investigate(
     rehearsal: Rehearsal, room: str, kind: Kind, should_continue: Callable[[], bool] = lambda: True
 ) -> Investigation | None:
-    """As `inquiry`, anew; when `should_continue` says no, with what has been tried so far."""
+    """As `investigation`, anew; when `should_continue` says no, with what has been tried so far."""
     mine = [i for _, i in rehearsal.incidents_by_room.get(room, []) if i.kind == kind]
     if not mine or presence_of(rehearsal.project, room) is None:
         return None

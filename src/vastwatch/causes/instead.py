@@ -38,8 +38,8 @@ AT_ONCE_S = 0.05
 
 @dataclass(frozen=True, eq=False)
 class Counterfactual:
-    """One thing otherwise: a `record` whose removal or mending is tried as `lever`. `project`: the design with it
-    changed; `without`: whose notices are left out, `during` some time. `value`: what it is changed to, if a figure.
+    """One thing otherwise: a `make_recording` whose removal or mending is tried as `factor`. `project`: the design with
+    it changed; `without`: whose notices are left out, `during` some time. `value`: what it is changed to, if a figure.
     """
 
     factor: Factor

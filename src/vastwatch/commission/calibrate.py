@@ -47,7 +47,7 @@ class ReferenceReadings(NamedTuple):
 class Calibration(NamedTuple):
     """What was found. `sd`: standard deviations of x, y, yaw, bias in metres and degrees; `residual_m`: root mean
     square of what is left; `n` readings; `mirrored`: x grows to the other side than it should; `swapped`: x and y
-    change places; `unit`: of the log; `untold`: what the walk cannot tell, in words."""
+    change places; `unit`: of the log; `undetermined`: what the walk cannot tell, in words."""
 
     pose: Pose
     sd: tuple[float, float, float, float]

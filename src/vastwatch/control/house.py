@@ -90,7 +90,7 @@ def _believed(chain: MarkovChain, said: tuple[Signal, ...], on_above: float, off
 @dataclass(frozen=True, eq=False)
 class HouseRun:
     """The outcome. Instants are seconds from the recording's first midnight; `outputs` by record id. `recording` is
-    what sensors said of people's days; what they said of the waves of those left in the dark is in `hands`."""
+    what sensors said of people's days; what they said of the waves of those left in the dark is in `actions`."""
 
     project: Project
     recording: Recording
@@ -205,7 +205,7 @@ def run_house(
     """What the house does, given what sensors said of people's days, and who waved and pressed what; what is the `same`
     in another run is taken from there.
 
-    Without `hands` nobody reacts, and lights that a hand switches on stay off.
+    Without `actions` nobody reacts, and lights that a hand switches on stay off.
     """
     conclusions = conclude(project, recording, hands, same)
     out: dict[str, TimeSeries] = {}

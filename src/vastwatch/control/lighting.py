@@ -3,8 +3,8 @@ whether somebody is concluded to be there.
 
 A row hears of the conclusion that lights its own room all there is: what sensors say, of waves too, and what a hand
 pressed. Of any other conclusion it hears what sensors say of people's days, and no reactions of people to lights: those
-would follow from ladders in turn. So the light of a room is (P and `follows`) or `anyway`, with P what lights it, and
-the other two the same whatever its hold: the timing curve stays exact.
+would follow from ladders in turn. So the light of a room is (P and `follows`) or `unconditional`, with P what lights
+it, and the other two the same whatever its hold: the timing curve stays exact.
 """
 
 from __future__ import annotations
@@ -54,8 +54,8 @@ NOTHING: Mapping[str, Signal] = MappingProxyType({})
 def row_signals(
     project: Project, room: str, ladders: Sequence[Ladder], recording: Recording, conclusion_signal: Signal
 ) -> tuple[tuple[Signal, ...], ...]:
-    """While each row of some ladders of a room holds, from the top; `own`: while what lights the room is concluded, or
-    would be, while nothing tells of it: so that light is due to whoever is there and has none."""
+    """While each row of some ladders of a room holds, from the top; `conclusion_signal`: while what lights the room is
+    concluded, or would be, while nothing tells of it: so that light is due to whoever is there and has none."""
     p = lighting_of(project, room)
     named = {} if p is None else {p.id: conclusion_signal}
     for ident in ladder_conclusions(project, room):
@@ -152,8 +152,8 @@ def _lumens(ladder: Ladder) -> NDArray[np.float64]:
 def run_ladders(
     project: Project, room: str, recording: Recording, conclusion_signal: Signal, overrides: tuple[Override, ...] = ()
 ) -> RoomRun | None:
-    """A room's ladders over a recording, `own` while what lights the room is concluded, `hands` what is pressed above
-    them; None where it has none."""
+    """A room's ladders over a recording, `conclusion_signal` while what lights the room is concluded, `overrides` what
+    is pressed above them; None where it has none."""
     ladders = ladders_in(project, room)
     if not ladders:
         return None
@@ -226,8 +226,9 @@ def manual_on_light(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
 
 class LightRule(NamedTuple):
     """How the light of a room hangs on P, that somebody is concluded to be there: it is lit while (P and `follows`) or
-    `anyway`. `due`: while it would be lit for somebody whom all its sensors notice, were every lamp supplied; `bright`:
-    while what burns then is more than sleepers bear. `anyway` and `bright` are None for never and always."""
+    `unconditional`. `demand`: while it would be lit for somebody whom all its sensors notice, were every lamp supplied;
+    `too_bright`: while what burns then is more than sleepers bear. `unconditional` and `too_bright` are None for never
+    and always."""
 
     demand: Signal
     follows: Signal

@@ -15,7 +15,7 @@ from vastwatch.design.expressions import AnyOf, DoorLatch, Expr, Hold, Report, S
 
 
 class Roles(NamedTuple):
-    """What may start presence, what keeps it (starters included), each a sensor or one of its zones as `teller` names
+    """What may start presence, what keeps it (starters included), each a sensor or one of its zones as `role_key` names
     it, and the hold time in seconds."""
 
     starts: tuple[str, ...]
@@ -29,7 +29,7 @@ def role_key(sensor: str, zone: str | None = None) -> str:
 
 
 def parse_role_key(named: str) -> tuple[str, str | None]:
-    """The sensor, and the zone if it is one, of what `teller` named."""
+    """The sensor, and the zone if it is one, of what `role_key` named."""
     sensor, _, zone = named.partition("/")
     return sensor, zone or None
 

@@ -36,7 +36,7 @@ def escape_formula(cell: str) -> str:
 
 
 def unescape_formula(cell: str) -> str:
-    """The cell as it was before `guarded`."""
+    """The cell as it was before `escape_formula`."""
     inner = cell.removeprefix(GUARD)
     return inner if inner != cell and inner.startswith((*_BEGINS, GUARD)) else cell
 

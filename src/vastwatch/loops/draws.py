@@ -67,7 +67,7 @@ def grow_rows(column):  # type: ignore[no-untyped-def]
 
 @compiled
 def twice_rows(rows):  # type: ignore[no-untyped-def]
-    """As `twice`, rows (n, m)."""
+    """As `grow_rows`, rows (n, m)."""
     out = np.empty((2 * len(rows), rows.shape[1]), rows.dtype)
     for k in range(len(rows)):
         for c in range(rows.shape[1]):

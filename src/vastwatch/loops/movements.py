@@ -1,4 +1,4 @@
-"""Small movements of those who stay, one after the other, compiled (`small_movements`)."""
+"""Small movements of those who stay, one after the other, compiled (`minor_motion_events`)."""
 
 from __future__ import annotations
 

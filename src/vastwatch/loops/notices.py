@@ -24,8 +24,8 @@ class Walks(NamedTuple):
 
 
 class Rates(NamedTuple):
-    """How well walkers are noticed: see `notices.Chances`; whether by their speed; `step_m` from sample to sample of a
-    route, metres, and `looks_hz` looks a second."""
+    """How well walkers are noticed: see `notices.DetectionTable`; whether by their speed; `step_m` from sample to
+    sample of a route, metres, and `looks_hz` looks a second."""
 
     first: Any
     samples: Any

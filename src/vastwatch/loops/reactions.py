@@ -32,8 +32,9 @@ class Habits(NamedTuple):
 
 
 class OccupancyArrays(NamedTuple):
-    """`reactions.Stretches` as the loop reads them, and the luck there: by stretch `begin`, `end`, `after_s`, by sensor
-    and stretch `chance` and the `keys` of draws, and the instant its life begins at, `since` (milliseconds)."""
+    """`reactions.OccupancyIntervals` as the loop reads them, and the luck there: by stretch `begin`, `end`, `after_s`,
+    by sensor and stretch `chance` and the `keys` of draws, and the instant its life begins at, `since` (milliseconds).
+    """
 
     begin: Any
     end: Any
@@ -44,7 +45,7 @@ class OccupancyArrays(NamedTuple):
 
 
 class WaveSensorArrays(NamedTuple):
-    """`reactions.Waved` as the loop reads them, by sensor."""
+    """`reactions.WaveSensor` as the loop reads them, by sensor."""
 
     starts: Any
     latency_s: Any

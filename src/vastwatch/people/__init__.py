@@ -3,4 +3,4 @@
 from vastwatch.people.tracks import Track
 from vastwatch.people.truth import Position, Truth, simulate_days
 
-__all__ = ["Track", "Truth", "Where", "simulate_days"]
+__all__ = ["Position", "Track", "Truth", "simulate_days"]

@@ -17,8 +17,9 @@ RARE_DAYS, RARE_STAY_S = 14.0, 300.0
 
 
 class Habits(NamedTuple):
-    """Of those who are awake. `come_per_s`: arrivals while nobody is there, per second of that. `walks_out`: the share
-    of walks in the room that lead out of it. By spot: the share of the stays that are there, and their mean seconds."""
+    """Of those who are awake. `arrival_rate`: arrivals while nobody is there, per second of that. `leave_share`: the
+    share of walks in the room that lead out of it. By spot: the share of the stays that are there, and their mean
+    seconds."""
 
     arrival_rate: float
     leave_share: float

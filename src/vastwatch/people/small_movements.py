@@ -21,8 +21,9 @@ Ints = NDArray[np.int64]
 
 
 class Stays(NamedTuple):
-    """Stays cut at midnights, each a row, (n,): when whoever stays comes and goes in all, the part of it from `dawn` to
-    `dusk` that is told, the day that is, where (place among the spots), and its name (`tracks.Track.tag`)."""
+    """Stays cut at midnights, each a row, (n,): when whoever stays comes and goes in all, the part of it from
+    `part_begin` to `part_end` that is told, the day that is, where (place among the spots), and its name
+    (`tracks.Track.tag`)."""
 
     arrive: Array
     leave: Array
@@ -88,8 +89,8 @@ Gaps = Callable[[Keys, Array, Array, Array, Array, Array, Array], tuple[Array, I
 def motion_times(
     keys: Keys, since: Array, lasts: Array, dawn: Array, median: Array, sigma: Array, rate: Array
 ) -> tuple[Array, Ints]:
-    """Instants from `dawn` on at which those who stay somewhere `since` then, for so long, move, and of which stay each
-    is, by keys of their own: gaps of a median and a spread; `rate` about how many there are a second."""
+    """Instants from `part_begin` on at which those who stay somewhere `since` then, for so long, move, and of which
+    stay each is, by keys of their own: gaps of a median and a spread; `rate` about how many there are a second."""
     reached, drawn = np.zeros(len(keys)), np.zeros(len(keys), int)
     times, whose = [np.empty(0)], [np.zeros(0, int)]
     left = np.arange(len(keys))

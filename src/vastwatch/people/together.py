@@ -36,8 +36,8 @@ class HouseholdBatch(NamedTuple):
 
 
 class MotionEvents(NamedTuple):
-    """Small movements, each a row: when, at which spot of the book, whether large, and whose as in `Together`: one
-    person's after the other's, and of each in order."""
+    """Small movements, each a row: when, at which spot of the book, whether large, and whose as in `HouseholdBatch`:
+    one person's after the other's, and of each in order."""
 
     t: NDArray[np.float64]
     spot: Ints

@@ -203,7 +203,7 @@ class TrackLog:
         tags = at_ms(planned)
         paces = self.person.speed * (1.0 + SPEED_SPREAD * normal(self._pace_key, tags))
         paces = np.clip(paces, SLOWEST, FASTEST)
-        out = np.array([self.book.routes[k].out for k in route.tolist()])
+        out = np.array([self.book.routes[k].exit_sample for k in route.tolist()])
         samples = np.array([len(self.book.routes[k].points) for k in route.tolist()])
         # The plan says when they leave the room; they set out so much earlier, and are there so much later.
         leads, rests = out * STEP / paces, (samples - 1 - out) * STEP / paces

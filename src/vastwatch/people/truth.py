@@ -226,7 +226,7 @@ class Truth:
             level = -1 if spot.activity == "away" else int(self.spot_level[track.spot[k]])
             return Position(spot.at, level, spot, spot.facing)
         r = self.routes[track.route[k]]
-        i = r.out + math.floor((t - track.exit_at[k]) * track.speed[k] / STEP)
+        i = r.exit_sample + math.floor((t - track.exit_at[k]) * track.speed[k] / STEP)
         i = min(max(i, 0), len(r.points) - 1)
         x, y = r.points[i]
         return Position((float(x), float(y)), int(r.level[i]), None, float(r.heading[i]))
@@ -234,8 +234,9 @@ class Truth:
 
 @dataclass(frozen=True, eq=False)
 class HouseholdDays:
-    """What everybody did on some days, [begin, end): `walk_of`, `stay_of` and `minor_of` say whose each row is, by
-    place among the people. The other columns are those of `tracks.Days`; small movements may be told room by room."""
+    """What everybody did on some days, [begin, end): `walk_person`, `stay_person` and `motion_person` say whose each
+    row is, by place among the people. The other columns are those of `tracks.PersonDays`; small movements may be told
+    room by room."""
 
     begin: float
     end: float

@@ -102,8 +102,8 @@ class _Noticed(NamedTuple):
 
 
 class _Found(NamedTuple):
-    """The same in one way: all `moving` or none, `of` whom (person after person, life after life), and of each in order
-    of the start unless it is not `ordered`."""
+    """The same in one way: all `moving` or none, `stay` whom (person after person, life after life), and of each in
+    order of the start unless it is not `ordered`."""
 
     start: Array
     end: Array

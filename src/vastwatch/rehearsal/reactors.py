@@ -135,7 +135,7 @@ def occupancy_intervals(
     project: Project, presence: Conclusion, truth: Truth, dark: Signal, known: Mapping[str, Signal]
 ) -> OccupancyIntervals:
     """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it
-    and are heard; `known`: while each of them works, of those that do not always."""
+    and are heard; `observed`: while each of them works, of those that do not always."""
     eyes = _eyes(project, presence)
     mounted, levels = tuple(eye.mounted for eye in eyes), tuple(eye.level for eye in eyes)
     out = _stretches(presence.room or "", mounted, levels, truth, dark)
@@ -258,8 +258,8 @@ def dependency_signals(project: Project, presence: Conclusion, truth: Truth, rec
 def simulate_reactions(
     project: Project, presences: Sequence[Conclusion], truth: Truth, recording: Recording, known: Simulated = NO_REPLAY
 ) -> Simulated:
-    """What people do and what is concluded meanwhile, of conclusions in their order; what is `known` of another design
-    over the same reports, and the same in both, is taken from there."""
+    """What people do and what is concluded meanwhile, of conclusions in their order; what is `observed` of another
+    design over the same reports, and the same in both, is taken from there."""
     hands: dict[str, ManualActions] = {}
     named: dict[str, Signal] = {}
     for p in presences:
@@ -408,8 +408,8 @@ def _waving_at_any(
 
 @memoised
 def _waving(
-    start: Signal, keep: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], hold_s: float, ids: tuple[str, ...],
-    end: float,
+    start: Signal, keep: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], hold_s: float,
+    ids: tuple[str, ...], end: float,
 ) -> ManualActions:  # fmt: skip
     return _hand_of(react(start, keep, hold_s, who, sensors), ids, end)
 

@@ -51,7 +51,7 @@ ASKED_DAYS = 7
 @dataclass(frozen=True, eq=False)
 class SensorRun:
     """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones.
-    `moved`: while somebody moves, were it reported, or what tells that; `works`: while it works at all, None for
+    `moved`: while somebody moves, were it reported, or what tells that; `operating`: while it works at all, None for
     always."""
 
     report: Signal

@@ -3,4 +3,4 @@
 from vastwatch.sensing.coverage import CoverageMap, coverage
 from vastwatch.sensing.figures import SUBJECTS, Subject
 
-__all__ = ["FIGURES", "CoverageMap", "Figure", "coverage"]
+__all__ = ["SUBJECTS", "CoverageMap", "Subject", "coverage"]

@@ -99,7 +99,8 @@ def no_sight_line(
     g = geometry(mounted, person)
     near = g.plan_m <= reach_m
     return SightLine(
-        sensor=mounted.sensor.id, at=person.at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
+        sensor=mounted.sensor.id, at=person.at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0,
+        off_axis_factor=1.0,
         in_view=near, share=1.0, loss_db=0.0, contrast=1.0, rated_m=reach_m, range_m=reach_m if near else 0.0,
         hidden_by=(), notice_s=notice_s,
     )  # fmt: skip

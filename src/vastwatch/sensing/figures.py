@@ -25,7 +25,7 @@ PET_SPEED = 0.6
 
 class Body(NamedTuple):
     """From `low` to `high` metres above the floor; `size` scales the range of any sensor on it (1 for an adult).
-    `shown`: the share of its warm surface that nothing lies over."""
+    `visible_share`: the share of its warm surface that nothing lies over."""
 
     low: float
     high: float

@@ -66,8 +66,8 @@ class MountedSensor(NamedTuple):
 
 class StayDetection(NamedTuple):
     """How somebody who stays is noticed: by the large and the small movement (chances), and of itself (per s). Where
-    that fades: `near`, how far they are as a share of the range on them, and how it fades. `margin`: of what they
-    press, the pressure on it over the one it closes at."""
+    that fades: `range_ratio`, how far they are as a share of the range on them, and how it fades. `margin`: of what
+    they press, the pressure on it over the one it closes at."""
 
     large: Array
     small: Array

@@ -105,7 +105,7 @@ def to_device_frame(pose: Pose, points: ArrayLike) -> Array:
 
 
 def to_plan(pose: Pose, frame: ArrayLike) -> Array:
-    """The inverse of `in_frame`."""
+    """The inverse of `to_device_frame`."""
     f = np.asarray(frame, float).reshape(-1, 2)
     yaw = math.radians(pose.yaw)
     x = pose.x + f[:, 1] * math.cos(yaw) + f[:, 0] * math.sin(yaw)

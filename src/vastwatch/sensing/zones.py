@@ -28,7 +28,7 @@ CLOSE_M, WANDERS = 0.9, 10
 
 class Spread(NamedTuple):
     """Where reports of some spots fall, each (n,): mean and spread of the angle (radians, to the right) and of the
-    range (metres). `of`, `weight`: which spot each row is a part of, and how much of it."""
+    range (metres). `spot`, `weight`: which spot each row is a part of, and how much of it."""
 
     angle: Array
     angle_spread: Array

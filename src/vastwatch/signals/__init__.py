@@ -4,4 +4,4 @@ from vastwatch.signals.calendar import DAY, Calendar
 from vastwatch.signals.levels import TimeSeries, first_active, pointwise_max
 from vastwatch.signals.signal import Signal, all_of, any_of, at_least
 
-__all__ = ["DAY", "Calendar", "Levels", "Signal", "all_of", "any_of", "at_least", "first_that_holds", "greatest"]
+__all__ = ["DAY", "Calendar", "Signal", "TimeSeries", "all_of", "any_of", "at_least", "first_active", "pointwise_max"]

@@ -22,8 +22,9 @@ DAY = 86_400.0
 
 @dataclass(frozen=True)
 class Calendar:
-    """`days` days from local midnight of `begin` on, in a time zone; `sky` is the seed of their weather. `free` and
-    `away`: dates, as ISO texts, that are free though they are no weekend, and on which nobody lives there."""
+    """`days` days from local midnight of `begin` on, in a time zone; `weather_seed` is the seed of their weather.
+    `free` and `away`: dates, as ISO texts, that are free though they are no weekend, and on which nobody lives there.
+    """
 
     begin: date
     zone: str

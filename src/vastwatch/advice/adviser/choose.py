@@ -70,8 +70,8 @@ PRICE_PER_FALSE, WAIT_PER_FALSE_MIN = 20.0, 5.0
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """One device type for a room, at its best place. `misses`: what the maps have against it, in sentences, none where
-    it looks well; those of them that disqualify it whatever its weeks would be like are `barred` by.
+    """One device type for a room, at its best place. `shortfalls`: what the maps have against it, in sentences, none
+    where it looks well; those of them that disqualify it whatever its weeks would be like are `blockers` by.
 
     `walker_share`: of those who come in, within `walker_s` (`RoomNow.share`). `waits`: per spot id the mean
     wait with all that serves the room.

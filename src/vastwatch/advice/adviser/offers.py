@@ -1,6 +1,6 @@
 """The adviser: what would serve a room, alone or in pairs, with its whole bill, judged on weeks as everything else is.
 
-Maps and formulas (`choose`) only say what is worth trying and where it would hang. What is offered has been judged;
+Maps and formulas (`shortlist`) only say what is worth trying and where it would hang. What is offered has been judged;
 what is not offered says which need it misses, or why it cannot hang there at all.
 """
 

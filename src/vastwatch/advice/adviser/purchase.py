@@ -70,8 +70,8 @@ class Purchase:
     """One addition: what is hung, the offer that the judge made of it, and the room's cost per day as it is set today
     and after.
 
-    `gain`: weighted minutes a day that it saves more than a better hold alone; `per_money`: that per unit of its price,
-    shadow prices included.
+    `gain`: weighted minutes a day that it saves more than a better hold alone; `gain_per_cost`: that per unit of its
+    price, shadow prices included.
     """
 
     room: str
@@ -235,7 +235,7 @@ def _words(project: Project, room: str, offer: Candidate, served_now: ServiceLev
     price, was = bill_words(offer.bill, project.brief.currency), served_now.today
     parts = []
     if was.drops - now.drops > 0.05:
-        parts.append(f"{figure(was.drops)} → {figure(now.false_offs)} false-offs")
+        parts.append(f"{figure(was.drops)} → {figure(now.drops)} false-offs")
     if abs(was.dark_min - now.dark_min) > 0.02:
         dark = (duration_words(round(60 * m)) for m in (was.dark_min, now.dark_min))
         parts.append(f"{' → '.join(dark)} in the dark")

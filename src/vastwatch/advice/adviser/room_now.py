@@ -1,4 +1,4 @@
-"""`RoomNow`: a room as the adviser finds it, and how one sensor more would do in it."""
+"""`RoomState`: a room as the adviser finds it, and how one sensor more would do in it."""
 
 from __future__ import annotations
 

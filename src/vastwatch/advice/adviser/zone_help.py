@@ -24,7 +24,7 @@ from vastwatch.site.building import Hazard
 
 # It is turned by up to so many degrees, in steps of so many; hung elsewhere it is turned to see most.
 FARTHEST_DEG, STEP_DEG = 30, 5
-# Less than this is no help, in the figure of `zone_proposal.wrong`; of hanging places so many are tried.
+# Less than this is no help, in the figure of `zone_proposal.total_zone_error`; of hanging places so many are tried.
 WORTH, MOST_PLACES = 0.03, 16
 # Zones are drawn in by so much on every side, metres, as long as that much of each is left; an area to ignore reaches
 # so far beyond what moves, metres: whichever serves best.

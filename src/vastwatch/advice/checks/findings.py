@@ -171,7 +171,8 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             if hours >= allowed:
                 continue
             bad = hours < allowed / WRONG_TIMES
-            text = f"{capital(display_name(project, spot))}, {spot.posture}: noticed {notice_interval_words(wait)}; with a hold time of "
+            name, noticed = capital(display_name(project, spot)), notice_interval_words(wait)
+            text = f"{name}, {spot.posture}: noticed {noticed}; with a hold time of "
             if math.isfinite(wait) and wait > HARDLY * hold:
                 text += f"{duration_words(hold)} the light goes off soon after they settle, and stays off."
             elif math.isfinite(wait):
@@ -254,7 +255,8 @@ def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
                 "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence.id),
                 f"In {100 * (1 - share):.0f} % of {room.name.lower()} somebody walking across is not noticed within "
                 f"{within:g} s.",
-                (RemedyText("Aim a sensor across the paths people walk, or add one that turns the light on."),), room.id,
+                (RemedyText("Aim a sensor across the paths people walk, or add one that turns the light on."),),
+                room.id,
             )  # fmt: skip
 
 

@@ -153,8 +153,8 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
                 remedies.append(RemedyText("Foam spreads the load: put it on top of the foam, or use another sensor."))
             yield Finding(
                 "mat-doubtful", "wrong" if m < 1 else "risk", (sensor.id, spot.id),
-                f"{display_name(project, sensor)} {how} {kg:g} kg at the {display_name(project, spot)}: {m:.2f} times its "
-                "closing pressure.", tuple(remedies),
+                f"{display_name(project, sensor)} {how} {kg:g} kg at the {display_name(project, spot)}: {m:.2f} times "
+                "its closing pressure.", tuple(remedies),
                 spot.room,
             )  # fmt: skip
 

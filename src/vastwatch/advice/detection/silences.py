@@ -62,8 +62,8 @@ class SpotDetection(NamedTuple):
 
 
 class GapDistribution(NamedTuple):
-    """Of one way to be noticed, at instants `t`, (n,): the logarithm `log_none` of the chance V that somebody has not
-    been for so long, and how fast that falls, -V' / V, per second. Beyond the last both go on as they are there."""
+    """Of one way to be noticed, at instants `t`, (n,): the logarithm `log_survival` of the chance V that somebody has
+    not been for so long, and how fast that falls, -V' / V, per second. Beyond the last both go on as they are there."""
 
     t: Array
     log_survival: Array

@@ -165,8 +165,8 @@ def in_words(trial: StayTrial) -> str:
         )
     elif math.isfinite(tenth):
         first = (
-            f"The light goes off in one in ten trials within {rough_duration_words(tenth)}; in {100 * trial.share_never_dark:.0f} % it "
-            "never does."
+            f"The light goes off in one in ten trials within {rough_duration_words(tenth)}; in "
+            f"{100 * trial.share_never_dark:.0f} % it never does."
         )
     else:
         first = f"The light goes off in {100 * (1 - trial.share_never_dark):.0f} % of trials."

@@ -37,7 +37,7 @@ def stay_spot_detection(mounted: MountedSensor, seen: StayDetection, k: int) -> 
     own = own_hold_s(mounted.device, mounted.sensor.settings)
     if seen.fading is None or seen.range_ratio is None:
         return SpotDetection(moving, at_rest, own)
-    # What it notices at rest by that echo is in `near`; what is besides is of its other parts.
+    # What it notices at rest by that echo is in `range_ratio`; what is besides is of its other parts.
     besides = at_rest - float(seen.fading.excess(seen.range_ratio[k : k + 1], 0.0)[0])
     near = float(seen.range_ratio[k])
     return SpotDetection(moving, max(besides, 0.0), own, seen.fading if math.isfinite(near) else None, near)

@@ -111,7 +111,7 @@ def path_rates(mounted: MountedSensor, ways: EntryPaths) -> Array:
 
 
 def share_within(ways: EntryPaths, each: list[tuple[MountedSensor, Array]], seconds: float) -> float:
-    """The share of those who come in that any of some sensors reports within so long, with the sensors' `rates_on`."""
+    """The share of those who come in that any of some sensors reports within so long, with the sensors' `path_rates`."""
     missed = np.ones(ways.count)
     for mounted, rates in each:
         soon = ways.since_s <= seconds - latency_s(mounted.device)

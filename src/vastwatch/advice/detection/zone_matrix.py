@@ -28,8 +28,8 @@ BESIDE_M = 0.4
 
 
 class MatrixRow(NamedTuple):
-    """`spot`: its id, None for a way in; `chance`: of a report, per zone, of a way where it is greatest; `own`: which
-    zones are meant."""
+    """`spot`: its id, None for a way in; `probability`: of a report, per zone, of a way where it is greatest;
+    `intended`: which zones are meant."""
 
     words: str
     spot: str | None

@@ -2,8 +2,8 @@
 over what moves by itself; within what the device takes, clear of each other.
 
 A heuristic, and told as one: zones come in the order of what they are worth, each cleared of those before it, and two
-neighbours that the device cannot tell apart are tried as one. `Proposal.wrong` is the figure that is made small, for
-the proposal and for what was drawn before.
+neighbours that the device cannot tell apart are tried as one. `Proposal.total_zone_error` is the figure that is made
+small, for the proposal and for what was drawn before.
 """
 
 from __future__ import annotations
@@ -44,8 +44,8 @@ PASSING = ("passing", "away")
 
 
 class ZoneProposal(NamedTuple):
-    """Zones for a sensor, and how far off they are, as `wrong` sums it; `before` for the zones that are drawn.
-    `left_out`: what there was no room for, by name."""
+    """Zones for a sensor, and how far off they are, as `total_zone_error` sums it; `before` for the zones that are
+    drawn. `left_out`: what there was no room for, by name."""
 
     zones: tuple[Zone, ...]
     wrong: float

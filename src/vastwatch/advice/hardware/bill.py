@@ -37,7 +37,7 @@ class Item:
 
 @dataclass(frozen=True)
 class BillOfMaterials:
-    """Everything that a choice takes. `open`: in sentences, what could not be priced."""
+    """Everything that a choice takes. `unpriced`: in sentences, what could not be priced."""
 
     items: tuple[Item, ...]
     unpriced: tuple[str, ...] = ()

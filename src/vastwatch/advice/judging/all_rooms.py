@@ -40,8 +40,8 @@ def judge_all(
     should_continue: Callable[[], bool] = lambda: True,
     report_partial: Callable[[Mapping[str, Judgement]], None] = lambda _: None,
 ) -> dict[str, Judgement]:
-    """The judgement of every room that can be judged, one room before the others. `told` hears of each what is known so
-    far; what is judged when `should_continue` says no is returned."""
+    """The judgement of every room that can be judged, one room before the others. `report_partial` hears of each what
+    is known so far; what is judged when `should_continue` says no is returned."""
     out: dict[str, Judgement] = {}
     for room in sorted(lit_rooms(project), key=lambda r: r != first):
         if not should_continue():

@@ -128,7 +128,8 @@ def _over(project: Project, room: str, p: Parameter, values: Sequence[float], se
         return np.stack([getattr(j, name)[:, k] for j, k in each], axis=1)
 
     return replace(
-        each[0][0], holds=np.array(values), false_offs=columns("drops"), dark_min=columns("dark_min"),
-        wasted_h=columns("idle_h"), waves=columns("waves"), switch_trips=columns("trips"), legal_s=tuple(values),
-        current_s=now, skipped_s=frozenset(), secondary={v: j.secondary[j.current_s] for v, (j, _) in zip(values, each)},
+        each[0][0], holds=np.array(values), false_offs=columns("false_offs"), dark_min=columns("dark_min"),
+        wasted_h=columns("wasted_h"), waves=columns("waves"), switch_trips=columns("switch_trips"),
+        legal_s=tuple(values), current_s=now, skipped_s=frozenset(),
+        secondary={v: j.secondary[j.current_s] for v, (j, _) in zip(values, each)},
     ).with_best_hold()  # fmt: skip

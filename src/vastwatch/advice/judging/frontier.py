@@ -82,8 +82,8 @@ class Point:
 
 @dataclass(frozen=True, eq=False)
 class Frontier:
-    """All points of a room; `best` those that no other is better than in both ways, by dark time; `limit_dark_min` and
-    `limit_drops` what the brief allows; `searched` how many settings were lived."""
+    """All points of a room; `pareto_points` those that no other is better than in both ways, by dark time;
+    `limit_dark_min` and `limit_drops` what the brief allows; `searched` how many settings were lived."""
 
     room: str
     weeks: int
@@ -151,7 +151,8 @@ def pareto_points(points: Sequence[Point]) -> list[Point]:
 def evaluate_room(
     project: Project, room: str, seeds: Sequence[int] | None = None, days: int | None = None
 ) -> tuple[Outcomes, Metrics]:
-    """What a room's light comes to as it is set, over `days` under each seed. Raises ValueError as `lighting`."""
+    """What a room's light comes to as it is set, over `days` under each seed. Raises ValueError as
+    `lighting_conclusion`."""
     days = settings().days if days is None else days
     presence = lighting_conclusion(project, room)
     lives = simulate_room_batch(project, room, days, settings().chosen_on if seeds is None else seeds)

@@ -423,7 +423,7 @@ def _worth_more(
 ) -> NDArray[np.bool_]:
     """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely drops too
     often, or that is longer than one which surely meets every need, more weeks would tell nothing: what is known of it
-    stands for them. `limits`: of dark minutes and of idle hours a day; `besides`: the other needs at a hold."""
+    stands for them. `limits`: of dark minutes and of idle hours a day; `secondary`: the other needs at a hold."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
     hopeless = count_quantile(counts, weeks, 1.0 - SETTLED) > drops_per_week
     dark, idle = (rows[:, :, k].mean(axis=0) + mean_margin(rows[:, :, k], SETTLED) for k in (1, 2))

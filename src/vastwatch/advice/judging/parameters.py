@@ -38,7 +38,7 @@ MOST_STEPS = 6
 
 @dataclass(frozen=True, eq=False)
 class Parameter:
-    """One thing to set: `name` in words, the `values` it can have in order, the `place` of today's among them, how a
+    """One thing to set: `name` in words, the `values` it can have in order, the `index` of today's among them, how a
     value reads, and the project with another. `figure`: it is of the conclusion alone, so that the sensors report as
     they do whatever it is."""
 
@@ -57,7 +57,7 @@ class Parameter:
 
 
 def parameters(project: Project, room: str) -> list[Parameter]:
-    """All there is to set of the light of a room, the hold first. Raises ValueError as `lighting`."""
+    """All there is to set of the light of a room, the hold first. Raises ValueError as `lighting_conclusion`."""
     presence = lighting_conclusion(project, room)
     found = [*_of_record(project, room, "presences", presence.id), *makers(project, room)]
     for sensor in sensors_read(presence):

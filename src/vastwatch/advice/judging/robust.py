@@ -75,7 +75,7 @@ def effects(
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> list[Effect]:
-    """What a step of each parameter changes, those first that change most. Raises ValueError as `lighting`."""
+    """What a step of each parameter changes, those first that change most. Raises ValueError as `lighting_conclusion`."""
     days = settings().days if days is None else days
     seeds = tuple(settings().chosen_on[:SEEDS] if seeds is None else seeds)
     now = evaluate_room(project, room, seeds, days)[1]
@@ -112,7 +112,7 @@ def stress_scenarios(
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> list[StressScenario]:
-    """The same setting as things are, and when they are otherwise. Raises ValueError as `lighting`."""
+    """The same setting as things are, and when they are otherwise. Raises ValueError as `lighting_conclusion`."""
     days = settings().days if days is None else days
     seeds = tuple(settings().chosen_on[:SEEDS] if seeds is None else seeds)
     out = []

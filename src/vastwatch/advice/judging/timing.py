@@ -41,10 +41,10 @@ HOPELESS_A_DAY, LEAST_HOLDS = 30.0, 12
 class TimingCurve:
     """The curve of one presence, per day, sampled at settable holds, with the knee and the recommended setting.
 
-    From some days of one seed alone it is a first look; `settled` by the judge it recommends what other weeks bear out.
-    `interval_s`: where nine of ten resamplings of the judge's seeds put the recommendation. `meets_brief`: whether a
-    legal hold keeps to `limit_per_week`, the drops a week that the brief allows. `delays`: what to set instead,
-    where the hold has no effect.
+    From some days of one seed alone it is a first look; `with_judgement` by the judge it recommends what other weeks
+    bear out. `interval_s`: where nine of ten resamplings of the judge's seeds put the recommendation. `meets_brief`:
+    whether a legal hold keeps to `limit_per_week`, the drops a week that the brief allows. `delays`: what to set
+    instead, where the hold has no effect.
     """
 
     room: str

@@ -242,7 +242,8 @@ class Outcome(NamedTuple):
 class Curve(Protocol):
     """Whatever knows the outcome of every hold. `unlit_s`: dark seconds without supply, whatever the hold.
 
-    Of a room with a ladder `dark` is while its light follows what is concluded; `anyway`: while it is lit besides.
+    Of a room with a ladder `dark` is while its light follows what is concluded; `unconditional`: while it is lit
+    besides.
     """
 
     unlit_s: float
@@ -264,10 +265,10 @@ class WavingCurve:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
     def __init__(
-        self, start: Signal, keep: Signal, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
-        unlit_s: float = 0.0, unconditional: Signal | None = None,
+        self, start: Signal, keep: Signal, there: There, dark: Signal, who: OccupancyIntervals,
+        sensors: tuple[WaveSensor, ...], unlit_s: float = 0.0, unconditional: Signal | None = None,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway = unlit_s, unconditional
+        self.unlit_s, self.unconditional = unlit_s, unconditional
         self.there = there
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
         self.dark, self.need, self.nobody = dark, both(there.asking, dark), difference(dark, there.awake)
@@ -288,11 +289,11 @@ class WavingCurve:
             )
             drops = did.falls[self.need.at(did.falls)]
             idle_s = max(float(self.plain.idle_s(hold_s)) + wasted, 0.0)
-            if self.anyway is not None:
+            if self.unconditional is not None:
                 drops = np.sort(
-                    np.concatenate([drops, unnoticed_falls(self.anyway, self._followed(did, hold_s), self.need)])
+                    np.concatenate([drops, unnoticed_falls(self.unconditional, self._followed(did, hold_s), self.need)])
                 )
-                idle_s += (self.anyway - self.there.awake).total()
+                idle_s += (self.unconditional - self.there.awake).total()
             self._known[hold_s] = Outcome(
                 drops,
                 max(float(self.plain.dark_s(hold_s)) - lit, 0.0) + self.unlit_s,
@@ -305,7 +306,7 @@ class WavingCurve:
     def light(self, hold_s: float) -> Signal:
         """See Curve."""
         lit = self._followed(react(self.start, self.keep, hold_s, self.who, self.sensors), hold_s)
-        return lit if self.anyway is None else lit | self.anyway
+        return lit if self.unconditional is None else lit | self.unconditional
 
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
@@ -331,10 +332,10 @@ class AnyConclusionCurve:
     itself."""
 
     def __init__(
-        self, expr: Expr, given: LeafInputs, there: There, dark: Signal, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
-        unlit_s: float = 0.0, unconditional: Signal | None = None,
+        self, expr: Expr, given: LeafInputs, there: There, dark: Signal, who: OccupancyIntervals,
+        sensors: tuple[WaveSensor, ...], unlit_s: float = 0.0, unconditional: Signal | None = None,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway = unlit_s, unconditional
+        self.unlit_s, self.unconditional = unlit_s, unconditional
         self.expr, self.given, self.there, self.dark, self.who, self.sensors = expr, given, there, dark, who, sensors
         self._known: dict[float, Outcome] = {}
 
@@ -342,7 +343,7 @@ class AnyConclusionCurve:
         """See Curve."""
         if hold_s not in self._known:
             did, lit = self._lit(hold_s)
-            need = light_demand(self.there, self.dark, self.anyway)
+            need = light_demand(self.there, self.dark, self.unconditional)
             self._known[hold_s] = Outcome(
                 false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.there.awake).total(),
                 len(did.waves), len(did.presses),
@@ -361,7 +362,7 @@ class AnyConclusionCurve:
 
     def _lit(self, hold_s: float) -> tuple[Reaction, Signal]:
         expr = with_hold(self.expr, hold_s) or self.expr
-        return reactive_light(expr, self.given, self.dark, self.who, self.sensors, self.anyway)
+        return reactive_light(expr, self.given, self.dark, self.who, self.sensors, self.unconditional)
 
 
 def light_demand(there: There, dark: Signal, unconditional: Signal | None) -> Signal:
@@ -390,7 +391,7 @@ class ManualOnCurve:
         unlit_s: float = 0.0, unconditional: Signal | None = None, pressed: PressTimes = press_times,
         press_s: Callable[[float], float] = lambda hold_s: hold_s,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway, self._pressed, self._press_s = unlit_s, unconditional, pressed, press_s
+        self.unlit_s, self.unconditional, self._pressed, self._press_s = unlit_s, unconditional, pressed, press_s
         self.there, self.dark = there, dark
         self.parts = None if callable(presence) else presence
         self._concluded = presence if callable(presence) else self._of_parts
@@ -400,7 +401,7 @@ class ManualOnCurve:
         """See Curve."""
         if hold_s not in self._known:
             lit, pressed = self.lit(hold_s)
-            need = light_demand(self.there, self.dark, self.anyway)
+            need = light_demand(self.there, self.dark, self.unconditional)
             self._known[hold_s] = Outcome(
                 false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.there.awake).total(), 0,
                 len(pressed.again),
@@ -430,14 +431,14 @@ class ManualOnCurve:
         lasts = self._press_s(hold_s)
         pressed = switch_presses(presence, self.there.asking, self.dark, lasts, self._pressed)
         lit = manual_on(presence, pressed.signal, lasts) & self.dark
-        return lit if self.anyway is None else lit | self.anyway, pressed
+        return lit if self.unconditional is None else lit | self.unconditional, pressed
 
 
 class FixedCurve:
     """`Curve` of a light that does not depend on what is concluded of its room: the same at every hold."""
 
     def __init__(self, lit: Signal, there: There, due: Signal, concluded: Callable[[float], Signal]) -> None:
-        self.unlit_s, self.anyway = 0.0, lit
+        self.unlit_s, self.unconditional = 0.0, lit
         self._concluded, need = concluded, there.asking & due
         self._outcome = Outcome(false_offs(lit, need), (need - lit).total(), (lit - there.awake).total(), 0, 0)
 
@@ -447,7 +448,7 @@ class FixedCurve:
 
     def light(self, hold_s: float) -> Signal:
         """See Curve."""
-        return self.anyway
+        return self.unconditional
 
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
@@ -463,7 +464,7 @@ class ButtonCurve:
         pressed: Callable[[Signal], bool],
     ) -> None:  # fmt: skip
         self._pressed = pressed
-        self.unlit_s, self.anyway = below.unlit_s, None
+        self.unlit_s, self.unconditional = below.unlit_s, None
         self._below, self._light, self._awake, self._need = below, lit, there.awake, there.asking & due
         self._known: dict[float, Outcome] = {}
 

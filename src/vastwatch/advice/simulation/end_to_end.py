@@ -127,7 +127,7 @@ def replicate_of(at: Array, step: float) -> NDArray[np.int64]:
 
 @memoised
 def concatenate(signals: tuple[Signal, ...]) -> Signal:
-    """The signals of some lives on one line of time: life k from k `step_of` on, and off in the pauses."""
+    """The signals of some lives on one line of time: life k from k `replicate_step_s` on, and off in the pauses."""
     step = replicate_step_s(signals[0])
     rows = [s.intervals + k * step for k, s in enumerate(signals)]
     return Signal.from_intervals(np.concatenate(rows), 0.0, len(signals) * step)
@@ -166,11 +166,11 @@ class _Lives:
             for k, (a, b) in enumerate(pairwise(bounds))
         ]
 
-    def _anyway(
+    def _unconditional(
         self, lives: Sequence[WavingCurve] | Sequence[AnyConclusionCurve] | Sequence[ManualOnCurve]
     ) -> Signal | None:
         """While the lives' light burns whatever is concluded."""
-        each = [c.anyway for c in lives]
+        each = [c.unconditional for c in lives]
         if all(a is None for a in each):
             return None
         return concatenate(tuple(never(self._span) if a is None else a for a in each))
@@ -200,8 +200,8 @@ class AnyConclusionBatch(_Lives):
         said = tuple(map(concatenate, zip(*(c.given.said for c in lives))))
         self._given = first.given._replace(said=said, alive=alive)
         self._there, self._dark = laid_there(tuple(c.there for c in lives)), concatenate(tuple(c.dark for c in lives))
-        self.anyway = self._anyway(lives)
-        self._need = light_demand(self._there, self._dark, self.anyway)
+        self.unconditional = self._unconditional(lives)
+        self._need = light_demand(self._there, self._dark, self.unconditional)
         self._who = self._all_of_them(lives)
 
     def outcomes(self, hold_s: float) -> Outcomes:
@@ -210,7 +210,7 @@ class AnyConclusionBatch(_Lives):
 
     def outcomes_of(self, expr: Expr) -> Outcomes:
         """Of the same conclusion with other figures, in each life."""
-        did, lit = reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.anyway)
+        did, lit = reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.unconditional)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
             self._seconds(lit - self._there.awake), self._by_life(did.waves), self._by_life(did.presses),
@@ -219,7 +219,7 @@ class AnyConclusionBatch(_Lives):
     def light(self, hold_s: float) -> Signal:
         """The light, life after life."""
         expr = with_hold(self._expr, hold_s) or self._expr
-        return reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.anyway)[1]
+        return reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.unconditional)[1]
 
 
 class _HandLine(_Lives):
@@ -229,14 +229,14 @@ class _HandLine(_Lives):
         super().__init__(lives)
         start, keep = map(concatenate, zip(*(c.parts for c in lives if c.parts is not None)))
         there, dark = laid_there(tuple(c.there for c in lives)), concatenate(tuple(c.dark for c in lives))
-        self.anyway = self._anyway(lives)
+        self.unconditional = self._unconditional(lives)
         # Loaded where many lives are walked through: the compiler takes a moment.
         from vastwatch.loops.reactions import pressed_at
 
         self._curve = ManualOnCurve(
-            (start, keep), there, dark, anyway=self.anyway, pressed=partial(pressed_at, habits=habits())
+            (start, keep), there, dark, unconditional=self.unconditional, pressed=partial(pressed_at, habits=habits())
         )
-        self._need = light_demand(there, dark, self.anyway)
+        self._need = light_demand(there, dark, self.unconditional)
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
@@ -261,14 +261,14 @@ class _Line(_Lives):
         each = ((c.start, c.keep, c.dark, c.need, c.nobody) for c in lives)
         self._start, self._keep, self._dark, self._need, self._nobody = map(concatenate, zip(*each))
         self._joined: dict[float, tuple[Array, Array]] = {}
-        self.anyway = self._anyway(lives)
+        self.unconditional = self._unconditional(lives)
         self._who = self._all_of_them(lives)
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
         self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
-        if self.anyway is not None:
+        if self.unconditional is not None:
             awake = concatenate(tuple(c.there.awake for c in lives))
-            self._burns_anyway_s = self._seconds(self.anyway - awake)
-            left = self.anyway.falls[self._need.at(self.anyway.falls)]
+            self._burns_anyway_s = self._seconds(self.unconditional - awake)
+            left = self.unconditional.falls[self._need.at(self.unconditional.falls)]
             follows = self._dark.at(left)
             self._left, self._left_anyhow = left[follows], self._by_life(left[~follows])
 
@@ -301,7 +301,7 @@ class _Line(_Lives):
             rises, keep, float(hold_s), self._end, *self._there, self._need.intervals, self._nobody.intervals,
             self._left, self._step, self._many,
         ).T  # fmt: skip
-        if self.anyway is not None:
+        if self.unconditional is not None:
             idle = idle + self._burns_anyway_s
         return Outcomes(drops + self._left_anyhow, dark + self._unlit_s, idle, waves, trips)
 
@@ -313,4 +313,4 @@ class _Line(_Lives):
         rises, keep = self._reports(hold_s)
         rows = lit_intervals(rises, keep, float(hold_s), self._end, *self._there, self._dark.intervals)
         lit = Signal.from_intervals(rows, 0.0, self._end)
-        return lit if self.anyway is None else lit | self.anyway
+        return lit if self.unconditional is None else lit | self.unconditional

@@ -119,7 +119,7 @@ def nobody_there(project: Project, room: str) -> str:
 
 
 def simulate_room_batch(project: Project, room: str, days: int, seeds: Sequence[int]) -> list[RoomReplicate]:
-    """`lived` under each of some seeds: for several, sensors are heard in one go."""
+    """`simulate_room` under each of some seeds: for several, sensors are heard in one go."""
     if len(seeds) > 1:
         # Loaded where many lives are lived: the compiler takes a moment.
         from vastwatch.rehearsal import many_lives
@@ -130,7 +130,7 @@ def simulate_room_batch(project: Project, room: str, days: int, seeds: Sequence[
 
 @memoised
 def simulate_room(project: Project, room: str, days: int, seed: int) -> RoomReplicate:
-    """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
+    """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting_conclusion`."""
     truth = simulate_days(project, days, seed)
     asked = _alone(project, room)
     return room_replicate(asked, room, truth, make_recording(asked, truth))
@@ -142,7 +142,7 @@ def _alone(project: Project, room: str) -> Project:
 
 
 def room_replicate(project: Project, room: str, truth: Truth, recording: Recording) -> RoomReplicate:
-    """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
+    """The days of a truth as they were in a room. Raises ValueError as `lighting_conclusion`."""
     found = _without_buttons(project, room, truth, recording)
     if not buttons_in(project, room) or not ladder_lamps(project, room):
         return found
@@ -293,8 +293,8 @@ def _by_hand_at_any(
 
 @memoised
 def _waving_at_any(
-    expr: Expr, given: LeafInputs, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...], truth: Truth, room: str,
-    unlit_s: float,
+    expr: Expr, given: LeafInputs, how: LightRule, who: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
+    truth: Truth, room: str, unlit_s: float,
 ) -> RoomReplicate:  # fmt: skip
     curve = AnyConclusionCurve(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.unconditional)
     return _lived(truth, room, how, evaluate_with(expr, given.said, given.chains), curve)

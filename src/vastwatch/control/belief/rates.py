@@ -48,8 +48,8 @@ SHORTEST_S = 1.0
 
 @dataclass(frozen=True, eq=False)
 class MarkovChain:
-    """The rates per second: `moves` (n, n) between the states, rows that sum to nought, the first state nobody; and of
-    each sensor, by state, that it begins to report and that it falls silent, (sensors, n)."""
+    """The rates per second: `generator` (n, n) between the states, rows that sum to nought, the first state nobody; and
+    of each sensor, by state, that it begins to report and that it falls silent, (sensors, n)."""
 
     generator: Array
     begins: Array

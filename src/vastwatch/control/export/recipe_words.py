@@ -114,7 +114,8 @@ def as_plain(book: RecipeBook) -> dict[str, Any]:
 
 # How each part of a recipe is called in JSON.
 _KINDS: dict[type, str] = {
-    FactChanges: "becomes", TimerEnds: "timer ends", Presses: "pressed", FactIs: "is", TimerRuns: "timer runs", Lit: "lit",
+    FactChanges: "becomes", TimerEnds: "timer ends", Presses: "pressed", FactIs: "is", TimerRuns: "timer runs",
+    Lit: "lit",
     AtLeastOf: "at least", NotOf: "not", SetFact: "set", StartTimer: "start timer", StartUntil: "start timer until",
     StopTimer: "stop timer", SetLamp: "light",
 }  # fmt: skip

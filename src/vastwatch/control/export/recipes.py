@@ -213,12 +213,17 @@ class _Writer:
         self.recipes.append(Recipe(name, tuple(when), only_if, then))
 
 
+# Names typed into a controller: they stay as they are whatever a class is called here.
+_IDENTS: dict[type, str] = {ConclusionRef: "named"}
+
+
 def _ident(expr: Expr) -> str:
+    kind = _IDENTS.get(type(expr), type(expr).__name__.lower())
     for name in ("zone", "sensor", "presence", "room"):
         value = getattr(expr, name, None)
         if value:
-            return f"{value}.{type(expr).__name__.lower()}"
-    return type(expr).__name__.lower()
+            return f"{value}.{kind}"
+    return kind
 
 
 def recipes_of(project: Project, room: str, convention: Convention | None = None) -> RecipeBook | None:
@@ -457,8 +462,8 @@ def _presses(
         if b.ends == "vacancy" and own is not None:
             for h in my:
                 w._add(
-                    f"{h} ends when the room is empty", [FactChanges(own, False)], AtLeastOf(2, (FactIs(h), TimerRuns(timer, False))),
-                    SetFact(h, False),
+                    f"{h} ends when the room is empty", [FactChanges(own, False)],
+                    AtLeastOf(2, (FactIs(h), TimerRuns(timer, False))), SetFact(h, False),
                 )  # fmt: skip
 
 

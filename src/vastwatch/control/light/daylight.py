@@ -2,10 +2,10 @@
 
 Outside: the horizontal illuminance of the sky, 300 + 21000 sin(elevation) lux where it is overcast, which is the usual
 design sky, and 800 + 15500 sqrt(sin(elevation)) without the sun's own beam where it is clear; in twilight it falls by a
-factor of ten for every three degrees below the horizon. Which days are clear `site.sky` tells. Inside: the mean
-daylight factor of the room's windows, T * W * theta / (A * (1 - R^2)) in percent, with T the transmittance of clean
-double glazing, W the glass, theta the visible sky in degrees, A all inner surfaces and R their mean reflectance. Where
-the sun stands, `site.sun` tells.
+factor of ten for every three degrees below the horizon. Which days are clear `site.weather_seed` tells. Inside: the
+mean daylight factor of the room's windows, T * W * theta / (A * (1 - R^2)) in percent, with T the transmittance of
+clean double glazing, W the glass, theta the visible sky in degrees, A all inner surfaces and R their mean reflectance.
+Where the sun stands, `site.sun` tells.
 """
 
 from __future__ import annotations

@@ -66,7 +66,7 @@ def switch_presses(
     """When the switch of a room is pressed by those in it who ask for light, where a hand switches on and vacancy off.
 
     One of them presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
-    time anew, since what a press switched on goes off again (`on_by_hand`). `pressed` walks through it.
+    time anew, since what a press switched on goes off again (`manual_on`). `pressed` walks through it.
     """
     needed = asking & dark
     t, again = pressed(needed.intervals, presence.intervals, float(hold_s))

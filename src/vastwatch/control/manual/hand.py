@@ -31,8 +31,8 @@ Does = Literal["on", "off", "scene", "leave"]
 
 class Override(NamedTuple):
     """What a press did: from when to when, by which button, and what; `scene` the id of the one it asks for, None for
-    the brightest of each ladder; `kept` the instant of which it keeps what ladders did that no scene of it reaches,
-    below nought where they go on."""
+    the brightest of each ladder; `kept_level` the instant of which it keeps what ladders did that no scene of it
+    reaches, below nought where they go on."""
 
     begin: float
     end: float

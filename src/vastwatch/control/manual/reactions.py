@@ -2,7 +2,7 @@
 
 What a wave does is what any movement does: a sensor that notices it reports, and the light comes on for the hold. So
 one silence of a sensor brings several drops. Sensors and hands are all that is known here: who is where, and how
-readily each sensor notices a wave there, comes as `Stretches`.
+readily each sensor notices a wave there, comes as `OccupancyIntervals`.
 
 The light without any reaction is a signal of the recording alone, and its dark gaps do not depend on each other, since
 each ends with a start of its own. Within a gap everything follows one after the other: off, wave, on, off, wave. All
@@ -251,8 +251,8 @@ class _Lane:
     """The same steps in plain numbers, for one piece of a gap at a time."""
 
     def __init__(
-        self, gaps: _Gaps, held: Array, hold_s: float, occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...], out: _Log,
-        beyond: dict[int, float],
+        self, gaps: _Gaps, held: Array, hold_s: float, occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...],
+        out: _Log, beyond: dict[int, float],
     ) -> None:  # fmt: skip
         self._anchor, self._after = gaps.anchor.tolist(), gaps.after.tolist()
         self._held_from, self._held_to = held[:, 0].tolist(), held[:, 1].tolist()

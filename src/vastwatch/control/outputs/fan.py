@@ -19,8 +19,8 @@ from vastwatch.site.record import Point
 class FanHandler(RowHandler):
     """`OutputHandler` of fans."""
 
-    bothers: Literal["nobody"] = "nobody"
-    called, why = "fan", "An extractor fan that follows presence with run-on."
+    disturbs: Literal["nobody"] = "nobody"
+    label, why = "fan", "An extractor fan that follows presence with run-on."
     caution = (
         "In a room with a flue or a fire, or where fumes must be cleared, a fan must never follow presence "
         "alone: keep its own overrun and interlocks, and ask a licensed fitter. Isolate the circuit before you "

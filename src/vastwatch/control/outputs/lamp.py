@@ -18,8 +18,8 @@ class LampHandler:
     """`OutputHandler` of lamps."""
 
     lights = True
-    bothers: Literal["nobody"] = "nobody"
-    called, why, caution = "lamp", "Lights its room while it is occupied and dark enough.", ""
+    disturbs: Literal["nobody"] = "nobody"
+    label, why, caution = "lamp", "Lights its room while it is occupied and dark enough.", ""
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Lamp:
         return Lamp(id=ident, room=room, name=name, at=at, watts=8.0, lumens=760.0)

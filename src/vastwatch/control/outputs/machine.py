@@ -13,8 +13,8 @@ from vastwatch.site.record import Point
 class MachineHandler(RowHandler):
     """`OutputHandler` of quiet machines."""
 
-    bothers: Literal["the quiet"] = "the quiet"
-    called, why = "quiet machine", "Runs unless a film plays or somebody sleeps."
+    disturbs: Literal["the quiet"] = "the quiet"
+    label, why = "quiet machine", "Runs unless a film plays or somebody sleeps."
     caution = "A machine with moving or hot parts must never start unattended: automatic control may only keep it off."
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Machine:

@@ -14,8 +14,8 @@ from vastwatch.site.record import Point
 class SetBackHandler(RowHandler):
     """`OutputHandler` of heating that is let down."""
 
-    bothers: Literal["nobody"] = "nobody"
-    called, why = (
+    disturbs: Literal["nobody"] = "nobody"
+    label, why = (
         "heating setback",
         "Turns the heating down when its room has been empty for a long time; on means turned down.",
     )

@@ -14,8 +14,8 @@ from vastwatch.site.record import Point
 class SignHandler(RowHandler):
     """`OutputHandler` of signs."""
 
-    bothers: Literal["nobody"] = "nobody"
-    called, why = "sign", "Shows at the door that the room is occupied."
+    disturbs: Literal["nobody"] = "nobody"
+    label, why = "sign", "Shows at the door that the room is occupied."
     caution = "An occupied sign also tells strangers whether a building is empty: consider who can see it."
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Sign:

@@ -14,8 +14,8 @@ from vastwatch.site.record import Point
 class VacuumHandler(RowHandler):
     """`OutputHandler` of floor cleaners."""
 
-    bothers: Literal["anybody"] = "anybody"
-    called, why = "vacuum", "Cleans once its room has been empty for a while, and pauses when somebody comes."
+    disturbs: Literal["anybody"] = "anybody"
+    label, why = "vacuum", "Cleans once its room has been empty for a while, and pauses when somebody comes."
     caution = "Do not send a cleaning robot where somebody may trip over it: keep stairs and exit routes free."
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Vacuum:

@@ -1,4 +1,4 @@
-"""`Bench`: what the hands on the plan are given to work with, in place of the view itself.
+"""`EditContext`: what the hands on the plan are given to work with, in place of the view itself.
 
 The view owns one and draws what lies on it; builder, hanging, placing, tools and gestures know the bench alone.
 """

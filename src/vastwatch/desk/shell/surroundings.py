@@ -1,4 +1,4 @@
-"""`Surroundings`: what a part of the window is given to work with, in place of the window itself."""
+"""`Context`: what a part of the window is given to work with, in place of the window itself."""
 
 from __future__ import annotations
 

@@ -143,8 +143,8 @@ def _why(scene: Scene) -> str | None:
     if r is None or scores is None or not 0 <= index < len(r.incidents) or r.incidents[index].room != ROOM:
         return None
     return (
-        f"The light goes off on somebody here {figure(scores.false_offs)} times a day. The card on the right says since "
-        "when nothing noticed them, and what avoids this one."
+        f"The light goes off on somebody here {figure(scores.false_offs)} times a day. The card on the right says "
+        "since when nothing noticed them, and what avoids this one."
     )
 
 
@@ -162,7 +162,10 @@ def _cured(scene: Scene) -> str | None:
     scores = scene.scores()
     if scores is None or not scene.sensors() or scores.false_offs >= FEW_A_DAY:
         return None
-    return f"The same week again: {figure(scores.false_offs)} false-offs a day, and {figure(scores.dark_min)} min in the dark."
+    return (
+        f"The same week again: {figure(scores.false_offs)} false-offs a day, and {figure(scores.dark_min)} min in the "
+        "dark."
+    )
 
 
 def _cure(scene: Scene) -> bool:

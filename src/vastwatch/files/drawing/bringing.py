@@ -66,7 +66,7 @@ def import_drawing(
 def import_interpreted(
     project: Project, level: str, drawing: Drawing, found: Interpretation, with_furniture: bool = True
 ) -> ImportResult:
-    """As `bring_in`, of what was understood already."""
+    """As `import_drawing`, of what was understood already."""
     drawn = [np.asarray(w[:2]) for w in found.walls] + [np.asarray(r.outline) for r in found.rooms]
     if not drawn and not any(len(lines) for lines in found.roles.values()):
         raise ProjectError("no lines on the chosen layers")

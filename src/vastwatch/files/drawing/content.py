@@ -74,7 +74,7 @@ class BlockInsert(NamedTuple):
 
 @dataclass
 class Drawing:
-    """`unit` is what the drawing says of itself, or None; `passed_over` counts what could not be used, by kind."""
+    """`unit` is what the drawing says of itself, or None; `skipped` counts what could not be used, by kind."""
 
     unit: str | None
     strokes: list[Stroke] = field(default_factory=list)

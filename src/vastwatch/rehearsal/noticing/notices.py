@@ -88,8 +88,8 @@ class DetectionTable(NamedTuple):
     noticed, of route k from first[k] on, samples[k] of them, the first room left at out[k]; `since`, `until`: the
     first and the last sample of each route that has any, -1 for none; `large`, `small`: chances per small movement at
     each spot; `still`: notices
-    per second at rest there; where that fades, `near`: how far they are as a share of the range on them; `margin`:
-    of what they press, the pressure over the one it closes at.
+    per second at rest there; where that fades, `range_ratio`: how far they are as a share of the range on them;
+    `margin`: of what they press, the pressure over the one it closes at.
     """
 
     who: Ints
@@ -148,7 +148,8 @@ def _chances(
 
 
 def _where_noticed(seen: Array, here: Ints, along: Along) -> tuple[Array, Ints, Ints, Ints]:
-    """`walk`, `first`, `since` and `until` of `Chances`: of notices per second at the samples `here`, by bearing."""
+    """`walk`, `first`, `since` and `until` of `DetectionTable`: of notices per second at the samples `here`, by
+    bearing."""
     since, until = np.full((2, len(seen), len(along.samples)), -1)
     for k, rates in enumerate(seen):
         at = here[rates > 0]

@@ -46,8 +46,8 @@ def zones_of(
     watched: TrackingRadar, household: Household, lives: HouseholdDays, noticed: Notices, midnights: list[float],
     zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules,
 ) -> list[list[Array]]:  # fmt: skip
-    """Which zones are `occupied` day after day: of each day as soon as it is told, so that no more than a few are held,
-    and on all cores."""
+    """Which zones are `zone_intervals` day after day: of each day as soon as it is told, so that no more than a few are
+    held, and on all cores."""
     told = _told(watched, household, lives, noticed)
 
     def of_day(day: tuple[float, float]) -> list[Array]:
@@ -231,7 +231,7 @@ def _mirrors(watched: TrackingRadar, seed: int) -> loops.Mirrors:
 def zone_intervals(
     targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules
 ) -> list[Array]:
-    """As `targets.occupied`."""
+    """As `targets.zone_intervals`."""
     if not zones or len(targets.tick) == 0:
         return [np.empty((0, 2)) for _ in zones]
     rows, of = loops.zone_intervals(_zones(zones, shapes, rules), targets.tick, targets.read)

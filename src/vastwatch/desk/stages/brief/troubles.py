@@ -22,7 +22,7 @@ class TroublesSection(QWidget):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         box = column_in(self, 6)
-        box.addWidget(guide_label(self.tr("Faults in use"), "Troubles", "head"))
+        box.addWidget(guide_label(self.tr("Faults in use"), "Impairments", "head"))
         box.addWidget(
             label(self.tr("Simulated in every rehearsal, and named as the cause where they were."), "soft", True)
         )

@@ -46,7 +46,7 @@ KEY: tuple[Role, ...] = ("wall", "door", "window", "room", "furniture", "left ou
 
 
 class Preview(QWidget):
-    """Shows an `Understood`, as large as there is room."""
+    """Shows an `Interpretation`, as large as there is room."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

@@ -50,7 +50,7 @@ class FurnishPanel(QWidget):
             button.setToolTip(self.tr(handlers()[called].why))
         self.button = ArmingButton(self, self.tr("button"), "button:")
         self.button.setToolTip(self.tr("A wall button; set what a press does, and until when, on the right."))
-        inner.addWidget(guide_label(self.tr("Switched equipment"), "Guarded", "head"))
+        inner.addWidget(guide_label(self.tr("Switched equipment"), "GuardedOutput", "head"))
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)

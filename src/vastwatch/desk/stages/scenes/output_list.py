@@ -38,7 +38,7 @@ class OutputList(QWidget):
         clear(self._box)
         self.setVisible(bool(told))
         if told:
-            self._box.addWidget(guide_label(self.tr("Other equipment"), "Guarded", "head"))
+            self._box.addWidget(guide_label(self.tr("Other equipment"), "GuardedOutput", "head"))
         for ident, name, runs in told:
             go = pressed(f"{name}   {runs}".rstrip(), partial(self._go, ident), self.tr("It has its own short ladder"))
             self._box.addWidget(go)

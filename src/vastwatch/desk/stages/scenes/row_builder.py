@@ -13,7 +13,7 @@ from vastwatch.desk.stages.timing.builder import SentenceBuilder
 
 
 class RowBuilder(SentenceBuilder):
-    """A `Builder` of the row in hand: `focus.row` says which."""
+    """A `SentenceBuilder` of the row in hand: `focus.row` says which."""
 
     def _shifted(self, what: str) -> None:
         if what in ("room", "row", "selected"):

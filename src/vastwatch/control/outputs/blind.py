@@ -13,8 +13,8 @@ from vastwatch.site.record import Point
 class CoverHandler(RowHandler):
     """`OutputHandler` of covers."""
 
-    bothers: Literal["nobody"] = "nobody"
-    called, why = "blind", "A blind or shutter, controlled by its rows; on means down."
+    disturbs: Literal["nobody"] = "nobody"
+    label, why = "blind", "A blind or shutter, controlled by its rows; on means down."
     caution = (
         "A motorised blind can trap people: never use it at an exit or where children play, and fit a manual "
         "stop within sight of it. Wind protection has priority over everything."

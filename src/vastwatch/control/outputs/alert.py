@@ -12,8 +12,8 @@ from vastwatch.site.record import Point
 class NoticeHandler(RowHandler):
     """`OutputHandler` of notices."""
 
-    bothers: Literal["nobody"] = "nobody"
-    called, why = "alert", "Alerts somebody: a gate, a fence, a bed that stays empty at night."
+    disturbs: Literal["nobody"] = "nobody"
+    label, why = "alert", "Alerts somebody: a gate, a fence, a bed that stays empty at night."
     caution = (
         "An alert is a convenience. It is not an alarm or a care or life-safety device: falls, beds, pools and "
         "doors need equipment made and installed for that, and the consent of the people monitored."
