@@ -8,8 +8,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
 
+from vastwatch.allocator import raise_trim_thresholds
 from vastwatch.files import load_demo
-from vastwatch.memory import raise_trim_thresholds
 
 raise_trim_thresholds()
 

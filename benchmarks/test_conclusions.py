@@ -15,7 +15,7 @@ from timed import hold_to, say
 from vastwatch.advice.judging.frontier import Search, pareto_points
 from vastwatch.advice.judging.parameters import parameters
 from vastwatch.commission.event_log import read_log
-from vastwatch.commission.log_guess import guess_format
+from vastwatch.commission.format_guess import guess_format
 from vastwatch.control.belief.fusion import evaluate
 from vastwatch.control.house import run_house
 from vastwatch.design.edits.conclusions import set_expr

@@ -17,16 +17,16 @@ import shapely
 from msgspec.structs import replace
 
 from timed import hold_to, median_s, say
-from vastwatch.advice.simulation.curves import curves
-from vastwatch.control.concluding import evaluate_expr
+from vastwatch.advice.simulation.hold_curves import curves
+from vastwatch.control.evaluation import evaluate_expr
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.reactors import start_and_keep
+from vastwatch.rehearsal.reaction_inputs import start_and_keep
 from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.sensing.coverage import notice_times, room_cells
 from vastwatch.sensing.mounted import mount
-from vastwatch.sensing.scene import obstacles
+from vastwatch.sensing.obstacles import obstacles
 from vastwatch.signals import Signal
 
 
@@ -56,8 +56,8 @@ def per_cell_loop(project, sensor, points, heights) -> np.ndarray:
 
 
 def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
+    from vastwatch.sensing.bodies import STANDING
     from vastwatch.sensing.coverage import level_grid
-    from vastwatch.sensing.figures import STANDING
 
     room, sensor = find(demo.rooms, "throwing"), find(demo.sensors, "pir-throwing")
     cells = room_cells(demo.rooms, room)
@@ -80,7 +80,7 @@ def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
 
 
 def test_the_adviser_ranks_the_whole_sample(demo):
-    from vastwatch.advice.adviser.choose import shortlist
+    from vastwatch.advice.adviser.shortlist import shortlist
     from vastwatch.devices import catalogue
 
     def ranked():

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from samples import random_room
 from timed import hold_to, say
-from vastwatch.advice.adviser.offers import advise
+from vastwatch.advice.adviser.adviser import advise
 from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.settings import settings

@@ -16,7 +16,7 @@ from timed import hold_to, median_s, say
 START = """
 import sys, time
 begin = time.perf_counter()
-from vastwatch.memory import raise_trim_thresholds
+from vastwatch.allocator import raise_trim_thresholds
 raise_trim_thresholds()
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document
@@ -59,7 +59,7 @@ def test_a_drawing_of_20_000_entities_comes_in(tmp_path):
     import ezdxf
 
     from vastwatch.design.project import Project
-    from vastwatch.files.drawing.bringing import import_drawing
+    from vastwatch.files.drawing.importing import import_drawing
     from vastwatch.files.drawing.reading import read_drawing
     from vastwatch.site.building import Level
 
@@ -104,7 +104,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.stages import STAGES
 from vastwatch.files import load_demo
 from vastwatch.memo import MEMO
-from vastwatch.memory import raise_trim_thresholds
+from vastwatch.allocator import raise_trim_thresholds
 raise_trim_thresholds()
 MEMO.set_budget(KEPT)
 app = make_application()

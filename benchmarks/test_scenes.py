@@ -10,12 +10,12 @@ from msgspec.structs import replace
 from timed import hold_to, median_s, say
 from vastwatch.control.house import run_house
 from vastwatch.control.ladder import levels_of, winners
-from vastwatch.control.light.photometry import lit_grid, spot_lux
+from vastwatch.control.light.illuminance import lit_grid, spot_lux
 from vastwatch.control.lighting import run_ladders
 from vastwatch.design.project import find, put
 from vastwatch.memo import MEMO
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.reactors import manual_actions
+from vastwatch.rehearsal.reaction_inputs import manual_actions
 from vastwatch.signals import Signal
 
 ROOMS, ROWS = 40, 6

@@ -20,7 +20,7 @@ from vastwatch.design.records import Conclusion, Sensor, Zone
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reports import notices_on, run_sensors, sensor_task
-from vastwatch.rehearsal.tracking import many_targets
+from vastwatch.rehearsal.tracking import target_batch
 from vastwatch.rehearsal.tracking.targets import targets_of
 from vastwatch.rehearsal.tracking.zone_reports import tracking_radar_of
 from vastwatch.sensing.mounted import zoned_sensor
@@ -123,7 +123,7 @@ def test_a_week_of_six_trackers_with_five_targets():
     assert watched is not None
     lives, noticed = truth.household_day(1), notices_on(project, "t0", truth, 1)
     day = [truth.calendar.midnight(1), truth.calendar.midnight(2)]
-    loop = median_s(lambda: many_targets.targets_of(watched[1], truth.household, lives, noticed, day), 5)
+    loop = median_s(lambda: target_batch.targets_of(watched[1], truth.household, lives, noticed, day), 5)
     plain = median_s(lambda: targets_of(watched[1], truth.household, lives, noticed), 5)
     say(f"a day of one told in {loop * 1e3:.0f} ms, in arrays {plain * 1e3:.0f} ms; × {plain / loop:.1f}")
     hold_to(1.5, took, "a week of 6 trackers of 5 targets, 48 zones")

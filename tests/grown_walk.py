@@ -87,7 +87,7 @@ def every_stage(folder: Path) -> None:
     from vastwatch.design.references import without
     from vastwatch.desk.shell.app import Desk, make_application
     from vastwatch.desk.shell.document import Document
-    from vastwatch.desk.shell.parts import FigureField
+    from vastwatch.desk.shell.widgets import FigureField
     from vastwatch.desk.stages import STAGES
     from vastwatch.files.journal import Journal
 

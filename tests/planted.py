@@ -17,8 +17,8 @@ from vastwatch.design.project import Project, put
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.rehearsal.scoring.incidents import Incident, Kind
+from vastwatch.sensing.bodies import SEATED, PersonAt, body_of
 from vastwatch.sensing.explain import sight_line
-from vastwatch.sensing.figures import SEATED, PersonAt, body_of
 from vastwatch.site.building import Furnishing, Hazard, Spot
 from vastwatch.site.people import Person, Stay
 

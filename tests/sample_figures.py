@@ -21,13 +21,13 @@ import numpy as np
 from msgspec.structs import replace
 
 from sample_commands import of_commands
-from vastwatch.advice.adviser.choose import shortlist
 from vastwatch.advice.adviser.mounting import places
 from vastwatch.advice.adviser.purchase import current_service, purchases, spent, starter_set, without_sensors
 from vastwatch.advice.adviser.remedies import remedies
-from vastwatch.advice.adviser.room_now import RoomState
+from vastwatch.advice.adviser.room_state import RoomState
+from vastwatch.advice.adviser.shortlist import shortlist
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.hardware.fixing import host_placement
+from vastwatch.advice.hardware.host_placement import host_placement
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.judging.timing import curve_of
 from vastwatch.causes.chain import explain
@@ -53,14 +53,14 @@ from vastwatch.design.places import middle_of
 from vastwatch.design.presence import Roles
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.devices import catalogue
-from vastwatch.devices.figures import comparison
+from vastwatch.devices.device_facts import comparison
 from vastwatch.files import load_demo
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import SUBJECTS
+from vastwatch.sensing.bodies import PersonAt
 from vastwatch.sensing.coverage import coverage, room_cells, spot_body
 from vastwatch.sensing.explain import sight_line
-from vastwatch.sensing.figures import PersonAt
 from vastwatch.sensing.hazards import false_rate, on_date
 from vastwatch.sensing.model import watches_area
 from vastwatch.sensing.mounted import mount

@@ -250,7 +250,7 @@ def _zoo() -> bytes:
 def read_drawing_file(path: Path, number: int) -> None:
     """Read it and bring it into an empty project; what comes of it can be saved."""
     from vastwatch.files.check import check_project
-    from vastwatch.files.drawing.bringing import import_drawing
+    from vastwatch.files.drawing.importing import import_drawing
     from vastwatch.files.drawing.reading import read_drawing
 
     drawing = read_drawing(path)

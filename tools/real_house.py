@@ -8,7 +8,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from vastwatch.commission.log_writing import write_log
-from vastwatch.commission.simulated import simulate_walk
+from vastwatch.commission.simulated_device import simulate_walk
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
 from vastwatch.people.truth import simulate_days

@@ -14,8 +14,9 @@ from PyQt6.QtGui import QColor, QPainter, QPixmap
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
+from vastwatch.allocator import raise_trim_thresholds
 from vastwatch.commission.event_log import read_log
-from vastwatch.commission.log_guess import guess_format
+from vastwatch.commission.format_guess import guess_format
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.expressions import Belief, Report
 from vastwatch.desk.results.designs import DESIGNS
@@ -25,7 +26,6 @@ from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.window import Window
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.files import load_demo
-from vastwatch.memory import raise_trim_thresholds
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 SIZE = (1280, 800)

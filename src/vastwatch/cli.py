@@ -13,10 +13,10 @@ import re
 import sys
 
 from vastwatch import __version__
+from vastwatch.allocator import raise_trim_thresholds
 from vastwatch.answers import COMMANDS, WITHOUT_PROJECT, RequestError
 from vastwatch.files import ProjectError, load_demo, load_project
 from vastwatch.loops.announcing import when_compiling
-from vastwatch.memory import raise_trim_thresholds
 from vastwatch.words import UNSEEN, harmless
 
 

@@ -19,7 +19,7 @@ from typing import Any, ParamSpec, TypeVar
 import msgspec
 import numpy as np
 
-from vastwatch.right_of_way import go_on, yield_to_interface
+from vastwatch.yielding import go_on, yield_to_interface
 
 P = ParamSpec("P")
 R = TypeVar("R")

@@ -9,15 +9,15 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.advice.adviser.choose import shortlist
 from vastwatch.advice.adviser.remedies import mount_points, remedies
+from vastwatch.advice.adviser.shortlist import shortlist
 from vastwatch.advice.checks.findings import Finding, findings, spot_wait_s, walkable_cells
-from vastwatch.advice.detection.silences import hours_per_false_off
-from vastwatch.advice.detection.watching import spot_detections
+from vastwatch.advice.detection.gap_model import hours_per_false_off
+from vastwatch.advice.detection.spot_detection import spot_detections
 from vastwatch.advice.judging.judge import held_out, legal_holds, settable_holds
 from vastwatch.advice.judging.timing import _knee, curve_of, timing_curve
-from vastwatch.advice.simulation.curves import curves
-from vastwatch.advice.simulation.weeks import hours_between_false_offs
+from vastwatch.advice.simulation.hold_curves import curves
+from vastwatch.advice.simulation.room_simulation import hours_between_false_offs
 from vastwatch.design.edits.removing import count_words, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import AllOf, Hold, Not, Report

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from vastwatch.control.belief.filtering import BeliefFilter, filter_of
+from vastwatch.control.belief.belief_filter import BeliefFilter, filter_of
 from vastwatch.control.belief.rates import MarkovChain, markov_chain, markov_chains
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.expressions import Belief, Report

@@ -19,6 +19,7 @@ from vastwatch.devices.battery import battery_years
 from vastwatch.devices.data_sheet import complete_fields
 from vastwatch.devices.faults import faults
 from vastwatch.files.device_list import device_fields, device_from_fields
+from vastwatch.sensing.bodies import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.declared import (
     ACROSS_M,
     ARM_MOVES,
@@ -29,7 +30,6 @@ from vastwatch.sensing.declared import (
     claimed_ranges,
     declared,
 )
-from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import stay_detection, walker_rate
 
 ROOT = Path(__file__).parents[2]

@@ -10,15 +10,17 @@ import time
 
 import pytest
 
-from vastwatch.answers import by_room
-from vastwatch.answers.by_room import map_rooms
+from vastwatch.answers import room_workers
+from vastwatch.answers.room_workers import map_rooms
 
 two = pytest.mark.skipif(len(os.sched_getaffinity(0)) < 2, reason="one processor")
 
 
 def told(script: str, **how) -> subprocess.CompletedProcess[str]:
     """What a script says that runs by itself: here other threads may run."""
-    given = "import os, sys, time\nfrom vastwatch.answers.by_room import map_rooms\nfrom vastwatch.memo import MEMO\n"
+    given = (
+        "import os, sys, time\nfrom vastwatch.answers.room_workers import map_rooms\nfrom vastwatch.memo import MEMO\n"
+    )
     return subprocess.run([sys.executable, "-c", given + script], capture_output=True, text=True, timeout=60, **how)
 
 
@@ -73,7 +75,7 @@ def test_stopped_by_hand_all_of_it_stops_without_a_word():
         "import signal, time\nsignal.signal(signal.SIGINT, signal.default_int_handler)\n"
         "from vastwatch import cli\nfrom vastwatch.answers import choices\n"
         "def slow(project, room): print('asked', flush=True); time.sleep(60)\n"
-        "import vastwatch.advice.adviser.offers as o; o.advise = slow\n"
+        "import vastwatch.advice.adviser.adviser as o; o.advise = slow\n"
         "import sys; sys.exit(cli.main(['advise', '--demo']))"
     )
     process = subprocess.Popen(
@@ -92,7 +94,7 @@ def test_stopped_by_hand_all_of_it_stops_without_a_word():
 def test_of_one_room_or_beside_other_threads_this_process_answers(monkeypatch):
     here = os.getpid()
     assert map_rooms(["a"], lambda room: (room, os.getpid())) == [("a", here)]
-    monkeypatch.setattr(by_room.threading, "active_count", lambda: 2)
+    monkeypatch.setattr(room_workers.threading, "active_count", lambda: 2)
     assert map_rooms(["a", "b"], lambda room: (room, os.getpid())) == [("a", here), ("b", here)]
     assert map_rooms([], lambda room: room) == []
 
@@ -100,7 +102,7 @@ def test_of_one_room_or_beside_other_threads_this_process_answers(monkeypatch):
 @two
 def test_where_the_command_itself_is_ended_from_outside_its_copies_end_too():
     script = (
-        "import time\nfrom vastwatch.answers.by_room import map_rooms\n"
+        "import time\nfrom vastwatch.answers.room_workers import map_rooms\n"
         "def ask(room): print('asked', flush=True); time.sleep(0.3)\n"
         "map_rooms(list('abcdefghijklmnop'), ask)"
     )

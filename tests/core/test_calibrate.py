@@ -15,8 +15,8 @@ from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.cli import main
 from vastwatch.commission.calibrate import CalibrationError, ReferenceReadings, calibrate, fit_scale, zone_from_walk
 from vastwatch.commission.entry_sheet import as_csv, as_text, entry_sheet
-from vastwatch.commission.known_places import place_of, reference_readings
-from vastwatch.commission.simulated import simulate_walk, true_pose
+from vastwatch.commission.reference_places import place_of, reference_readings
+from vastwatch.commission.simulated_device import simulate_walk, true_pose
 from vastwatch.commission.walk_log import WalkError, parse_pairs, parse_walk, read_walk
 from vastwatch.design.placed import settings_faults, settings_words
 from vastwatch.design.project import find, put

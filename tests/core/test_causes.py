@@ -11,11 +11,11 @@ from msgspec.structs import replace
 from planted import DAYS, PLANTS, asked, planted
 from samples import device, make_room
 from vastwatch.causes.chain import explain
+from vastwatch.causes.counterfactual import counterfactual_light, without_obstacle, without_person
 from vastwatch.causes.episodes import BEFORE_S, DROP_S, episodes
 from vastwatch.causes.groups import groups
-from vastwatch.causes.inquiry import CURES, investigate, investigation
-from vastwatch.causes.instead import counterfactual_light, without_obstacle, without_person
-from vastwatch.causes.witnesses import last_trigger_of, trigger_of
+from vastwatch.causes.investigation import CURES, investigate, investigation
+from vastwatch.causes.sightings import last_trigger_of, trigger_of
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import put

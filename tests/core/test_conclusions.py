@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import findings
-from vastwatch.causes.instead import Counterfactual, counterfactual_light
+from vastwatch.causes.counterfactual import Counterfactual, counterfactual_light
 from vastwatch.control.belief.fusion import evaluate, leaves
 from vastwatch.control.house import run_house
 from vastwatch.control.light.clock import clock_time
 from vastwatch.control.light.daylight import darker_than, darkness
+from vastwatch.control.manual.general_reactions import react_to_conclusion
 from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor, react
-from vastwatch.control.manual.reactions_of_any import react_to_conclusion
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import all_sensors_of, allowed_references, evaluation_order, with_dependencies
 from vastwatch.design.day_time import day_time_words, moment
@@ -51,7 +51,7 @@ from vastwatch.design.relations import presence_of, presences_in
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.project_file import decode, encode
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.reactors import LeafInputs, WavedConclusion
+from vastwatch.rehearsal.reaction_inputs import LeafInputs, WavedConclusion
 from vastwatch.signals import Calendar, Signal
 
 PIR = Report(sensor="pir")

@@ -16,7 +16,7 @@ from vastwatch.files.migrate import migrated
 from vastwatch.files.project_file import decode, encode
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level, Needs, Opening
-from vastwatch.site.uses import USES, guess_use
+from vastwatch.site.use_guess import USES, guess_use
 
 MADE = Construction(outer_m=0.3, outer_material="brick", inner_m=0.12, inner_material="timber")
 

@@ -18,15 +18,15 @@ from msgspec.structs import replace
 from drawn_edits import Hand, edits_there_are
 from everything import everything, kinds_in, kinds_there_are
 from samples import device
-from vastwatch.advice.adviser.offers import advise
+from vastwatch.advice.adviser.adviser import advise
+from vastwatch.advice.adviser.baselines import baselines
 from vastwatch.advice.adviser.purchase import purchases
-from vastwatch.advice.adviser.schools import baselines
 from vastwatch.advice.checks.conclusions import untold
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
-from vastwatch.advice.simulation.weeks import simulate_room
+from vastwatch.advice.simulation.room_simulation import simulate_room
 from vastwatch.causes.chain import explain
 from vastwatch.causes.groups import groups
-from vastwatch.causes.inquiry import investigation
+from vastwatch.causes.investigation import investigation
 from vastwatch.design.edits.parting import parted
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.selections import mirror_many, move_many, turn_many

@@ -10,9 +10,9 @@ import pytest
 from everything import everything
 from recipe_player import play
 from vastwatch.commission.event_log import read_log
-from vastwatch.commission.log_guess import guess_format, match
+from vastwatch.commission.format_guess import guess_format, match
 from vastwatch.commission.log_writing import write_log
-from vastwatch.control.concluding import evaluate_expr
+from vastwatch.control.evaluation import evaluate_expr
 from vastwatch.control.export.recipes import recipes_of
 from vastwatch.control.ladder import ramped
 from vastwatch.control.lighting import run_ladders
@@ -23,7 +23,7 @@ from vastwatch.design.expressions import (
 from vastwatch.design.presence import reports
 from vastwatch.design.relations import lighting_of
 from vastwatch.rehearsal.run import rehearse
-from vastwatch.signals.remembered import never
+from vastwatch.signals.memoised_ops import never
 from vastwatch.site.record import seconds_of
 
 THOROUGH = bool(os.environ.get("THOROUGH"))

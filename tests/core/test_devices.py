@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from samples import device
 from vastwatch.devices import FAMILIES, catalogue
 from vastwatch.devices.battery import CELL_AH, MOST_YEARS, battery_years
+from vastwatch.devices.device_facts import comparison, facts, tags
 from vastwatch.devices.faults import faults
-from vastwatch.devices.figures import comparison, facts, tags
 from vastwatch.files import ProjectError
 from vastwatch.files.device_list import device_fields, device_from_fields, read_devices, write_devices
 

@@ -17,13 +17,13 @@ from vastwatch.design.project import Project, find
 from vastwatch.files import ProjectError, load_project
 from vastwatch.files.check import faults_of
 from vastwatch.files.drawing import reading
-from vastwatch.files.drawing.bringing import import_drawing
+from vastwatch.files.drawing.importing import import_drawing
+from vastwatch.files.drawing.interpretation import interpret, usual_layers
 from vastwatch.files.drawing.kinds import layer_kind, name_in, piece_kind
 from vastwatch.files.drawing.reading import Cancelled, read_drawing
-from vastwatch.files.drawing.understanding import interpret, usual_layers
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level
-from vastwatch.site.uses import guess_use
+from vastwatch.site.use_guess import guess_use
 
 # The outer walls' centre lines begin at the origin of the office, and so does the project.
 EXACT_M = 0.03

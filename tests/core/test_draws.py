@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastwatch.draws import at_ms, exponential, key_of, normal, poisson_times, sub_keys, triangular, uniform
+from vastwatch.rng import at_ms, exponential, key_of, normal, poisson_times, sub_keys, triangular, uniform
 
 MASK = (1 << 64) - 1
 
@@ -36,7 +36,7 @@ def test_published_first_numbers_of_the_sequence_from_seed_0():
 def test_keys_depend_on_every_name_and_on_nothing_of_the_process():
     names = [(1, "a", 0), (1, "a", 1), (1, "b", 0), (2, "a", 0), (1, "a"), (11, "a"), (1, 1, "a")]
     assert len({key_of(*n) for n in names}) == len(names)
-    probe = "from vastwatch.draws import key_of; print(key_of(7, 'pir-shop', 'walk'))"
+    probe = "from vastwatch.rng import key_of; print(key_of(7, 'pir-shop', 'walk'))"
     said = {
         subprocess.run(
             [sys.executable, "-c", probe], capture_output=True, text=True, check=True, env={"PYTHONHASHSEED": seed}

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from vastwatch.design.project import Project, on_level
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.check import faults_of
-from vastwatch.files.drawing.bringing import import_drawing
+from vastwatch.files.drawing.importing import import_drawing
 from vastwatch.files.drawing.reading import read_drawing
 from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.rooms_csv import import_rooms, read_rooms

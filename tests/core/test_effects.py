@@ -12,7 +12,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.detection.trial import _movements
+from vastwatch.advice.detection.stay_trial import _movements
 from vastwatch.control.light.daylight import (
     CLEAR,
     OVERCAST,
@@ -28,16 +28,16 @@ from vastwatch.design.places import opening_middle
 from vastwatch.design.presence import Roles
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Sensor
-from vastwatch.draws import sub_keys
 from vastwatch.people.routes import STEP, route
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.noticing.at_rest import seen_at_rest, seen_fading
 from vastwatch.rehearsal.noticing.notices import _chances
+from vastwatch.rng import sub_keys
+from vastwatch.sensing.bodies import ABED, ADULT_KG, LYING, SETTLING, SETTLING_S, STANDING, Stayer, Walker
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
 from vastwatch.sensing.families.pir import crossing_chance
-from vastwatch.sensing.figures import ABED, ADULT_KG, LYING, SETTLING, SETTLING_S, STANDING, Stayer, Walker
 from vastwatch.sensing.frames import exact_mean_frames
 from vastwatch.sensing.model import stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount

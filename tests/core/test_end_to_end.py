@@ -9,17 +9,17 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.judging.met import _waits, secondary_outcomes
-from vastwatch.advice.simulation.curves import Curve, ManualOnCurve, WavingCurve
-from vastwatch.advice.simulation.end_to_end import CurveBatch, curve_batch
-from vastwatch.advice.simulation.weeks import simulate_room, simulate_room_batch
+from vastwatch.advice.judging.requirements import _waits, secondary_outcomes
+from vastwatch.advice.simulation.curve_batch import CurveBatch, curve_batch
+from vastwatch.advice.simulation.hold_curves import Curve, ManualOnCurve, WavingCurve
+from vastwatch.advice.simulation.room_simulation import simulate_room, simulate_room_batch
 from vastwatch.control.manual.reactions import OccupancyIntervals, WaveSensor
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
-from vastwatch.draws import poisson_times, poisson_times_batch, sub_keys
 from vastwatch.geometry.polygons import centroid
 from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring import scores
+from vastwatch.rng import poisson_times, poisson_times_batch, sub_keys
 from vastwatch.signals import Signal
 from vastwatch.site.people import Stay
 

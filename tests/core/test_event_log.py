@@ -14,8 +14,8 @@ from msgspec.structs import replace
 from vastwatch import cli
 from vastwatch.advice.logs.replay import explain_note, log_curve, notes_in, room_replays, what_if, with_holds
 from vastwatch.commission.event_log import EventLog, preview_lines, read_log, with_device
+from vastwatch.commission.format_guess import guess_format, match
 from vastwatch.commission.log_clock import Clock
-from vastwatch.commission.log_guess import guess_format, match
 from vastwatch.commission.log_rows import LogError, LogFormat, parse_state
 from vastwatch.commission.log_writing import write_log
 from vastwatch.control.house import run_house

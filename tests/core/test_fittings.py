@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from samples import bare, device, kind, make_room, rect, shelf_at
 from vastwatch.advice.checks.findings import findings
+from vastwatch.design.edits.attachments import ARMS_REACH_M, attached_spots
 from vastwatch.design.edits.building import (
     add_room,
     is_rectangle,
@@ -36,7 +37,6 @@ from vastwatch.design.edits.fittings import (
     opening_middle,
     rooms_beside,
 )
-from vastwatch.design.edits.following import ARMS_REACH_M, attached_spots
 from vastwatch.design.edits.ladders import add_button
 from vastwatch.design.edits.levels import copy_level, fill_level
 from vastwatch.design.edits.selections import align_many
@@ -49,7 +49,7 @@ from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import furniture
-from vastwatch.site.uses import USES, guess_use, telling
+from vastwatch.site.use_guess import USES, guess_use, telling
 from vastwatch.words import error_sentence
 
 

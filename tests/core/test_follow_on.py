@@ -6,7 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.scenes.follow_on import (
+from vastwatch.advice.scenes.look_ahead import (
     COSTS_MIN,
     DAYS,
     PROVEN,

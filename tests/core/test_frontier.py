@@ -10,16 +10,16 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
-from vastwatch.advice.adviser.offers import advise
+from vastwatch.advice.adviser.adviser import advise
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.judging.compared import compare, hardware_price
+from vastwatch.advice.judging.comparison import compare, hardware_price
 from vastwatch.advice.judging.frontier import Search, evaluate_room, frontier, metrics_of, pareto_points, table
 from vastwatch.advice.judging.judge import judge
 from vastwatch.advice.judging.parameters import parameters
-from vastwatch.advice.judging.robust import Effect, effects, stress_scenarios, without_reports
+from vastwatch.advice.judging.robustness import Effect, effects, stress_scenarios, without_reports
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
-from vastwatch.advice.simulation.end_to_end import AnyConclusionBatch, curve_batch
-from vastwatch.advice.simulation.weeks import simulate_room
+from vastwatch.advice.simulation.curve_batch import AnyConclusionBatch, curve_batch
+from vastwatch.advice.simulation.room_simulation import simulate_room
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import AllOf, AnyOf, Belief, DoorLatch, Hold, Not, OnDelay, Report

@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.control.export.year import hour_words, scheduled_windows, year_of, year_rows
+from vastwatch.control.export.year_schedule import hour_words, scheduled_windows, year_of, year_rows
 from vastwatch.control.light.clock import clock_time
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.free_days import days_away, free_days, with_holidays

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from test_ladders import USUAL, laddered
 
 from vastwatch.cli import main
-from vastwatch.control.light.photometry import spot_lux
+from vastwatch.control.light.illuminance import spot_lux
 from vastwatch.design.records import Button
 from vastwatch.files import save_project
 from vastwatch.rehearsal import rehearse

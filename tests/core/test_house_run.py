@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from vastwatch.causes.witnesses import trigger_of
-from vastwatch.control.concluding import ManualActions
+from vastwatch.causes.sightings import trigger_of
+from vastwatch.control.evaluation import ManualActions
 from vastwatch.control.house import run_house
 from vastwatch.control.outputs.handler import kwh, lights_in
 from vastwatch.control.recording import Recording

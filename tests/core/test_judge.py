@@ -13,9 +13,9 @@ from scipy.stats import poisson
 from samples import make_room, shelf_at
 from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.judging.judge import count_quantile, dark_limit_min, held_out, judge, legal_holds, settable_holds
-from vastwatch.advice.judging.met import mean_margin
+from vastwatch.advice.judging.requirements import mean_margin
 from vastwatch.advice.judging.timing import tune
-from vastwatch.advice.simulation.weeks import simulate_room
+from vastwatch.advice.simulation.room_simulation import simulate_room
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of

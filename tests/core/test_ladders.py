@@ -13,14 +13,15 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.judging.judge import judge
-from vastwatch.advice.simulation.weeks import simulate_room
+from vastwatch.advice.simulation.room_simulation import simulate_room
 from vastwatch.control.ladder import levels_of, ramped, winners
 from vastwatch.control.lighting import light_rule as light_given
 from vastwatch.control.lighting import lit_only_when_empty, run_ladders
-from vastwatch.control.manual.by_hand import AGAIN_S
-from vastwatch.control.manual.hand import LightPreferences, UnderlyingLight, apply_overrides, ends_words, overrides
+from vastwatch.control.manual.manual_switching import AGAIN_S
+from vastwatch.control.manual.override import LightPreferences, UnderlyingLight, apply_overrides, ends_words, overrides
 from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
 from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Hold, Not, Report, every_part
+from vastwatch.design.ladder_templates import STARTING, apply_template
 from vastwatch.design.ladders import (
     achievable_level,
     as_wired,
@@ -32,10 +33,9 @@ from vastwatch.design.ladders import (
 )
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Button, Conclusion, LadderRow, Lamp, LampLevel, Scene
-from vastwatch.design.starting_ladders import STARTING, apply_template
 from vastwatch.files.check import faults_of
 from vastwatch.people.truth import simulate_days
-from vastwatch.rehearsal import reactors, rehearse
+from vastwatch.rehearsal import reaction_inputs, rehearse
 from vastwatch.rehearsal.run import make_recording
 from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.site.building import DarkSource, Spot
@@ -182,7 +182,7 @@ def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_non
     found = []
     for design in (project, away):
         said = make_recording(design, truth)
-        found.append(reactors.effective_light_rule(design, "big", truth, said))
+        found.append(reaction_inputs.effective_light_rule(design, "big", truth, said))
         alone = light_given(design, "big", said)
         assert found[-1].follows.same_as(alone.follows) and found[-1].demand.same_as(alone.demand)
         assert (found[-1].unconditional is None) == (alone.unconditional is None)
@@ -193,7 +193,7 @@ def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_non
 
 
 def test_what_stands_for_lives_end_to_end_counts_what_burns_anyway():
-    from vastwatch.advice.simulation.end_to_end import curve_batch
+    from vastwatch.advice.simulation.curve_batch import curve_batch
 
     project = laddered(*USUAL)
     each = [simulate_room(project, "big", 4, seed).curve for seed in (1, 2, 3)]

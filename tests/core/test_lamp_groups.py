@@ -16,14 +16,14 @@ from test_own_light import SENSOR, lux_room
 
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.scenes.ladder_states import never_wins
-from vastwatch.advice.simulation.weeks import simulate_room
+from vastwatch.advice.simulation.room_simulation import simulate_room
 from vastwatch.answers import COMMANDS
 from vastwatch.control.house import run_house
 from vastwatch.control.ladder import while_above, winners
 from vastwatch.control.lighting import light_rule as light_given
 from vastwatch.control.lighting import lit_by_press, run_ladders
-from vastwatch.control.manual.hand import Override, UnderlyingLight, overrides
-from vastwatch.control.own_light import max_self_lux, self_lux_by_scene
+from vastwatch.control.manual.override import Override, UnderlyingLight, overrides
+from vastwatch.control.self_illumination import max_self_lux, self_lux_by_scene
 from vastwatch.design.edits.ladders import (
     add_group,
     add_row,
@@ -36,10 +36,10 @@ from vastwatch.design.edits.ladders import (
 )
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import ClockTime, Dark, Not
+from vastwatch.design.ladder_templates import STARTING, apply_template, template_rows
 from vastwatch.design.ladders import ladder_lamps, ladder_rows, ladders_in, lamps_for
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Button, Lamp, LampLevel, Scene
-from vastwatch.design.starting_ladders import STARTING, apply_template, template_rows
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal, any_of

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from vastwatch.laws import chi_square_quantile, normal_cdf, normal_quantile, student_quantile
+from vastwatch.distributions import chi_square_quantile, normal_cdf, normal_quantile, student_quantile
 
 
 def test_they_are_the_usual_ones():

@@ -14,7 +14,7 @@ from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.checks.scenes import CHECKS
 from vastwatch.advice.scenes.ladder_states import never_wins, shadowing, states, stuck, why_not
 from vastwatch.control.light.darkness import daylight_in
-from vastwatch.control.light.photometry import spot_lux, spot_target_lux
+from vastwatch.control.light.illuminance import spot_lux, spot_target_lux
 from vastwatch.control.lighting import light_rule
 from vastwatch.design.edits.ladders import remove_row
 from vastwatch.design.expressions import AllOf, ClockTime, ConclusionRef, Dark, Hold, Not

@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vastwatch.commission.event_log import preview_lines, read_log
+from vastwatch.commission.format_guess import columns_of, guess_format, match, opened, with_columns
 from vastwatch.commission.log_clock import Clock, as_iso, likely_order
-from vastwatch.commission.log_guess import columns_of, guess_format, match, opened, with_columns
 from vastwatch.commission.log_rows import LogError, parse_state
 from vastwatch.control.house import run_house
 

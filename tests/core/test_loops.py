@@ -1,4 +1,4 @@
-"""Compiled loops against the same in plain numbers, by their definitions and the draws of `draws`."""
+"""Compiled loops against the same in plain numbers, by their definitions and the draws of `rng`."""
 
 from __future__ import annotations
 
@@ -18,16 +18,16 @@ from hypothesis import strategies as st
 import vastwatch
 from vastwatch import cli
 from vastwatch.answers.prepare import prepare
-from vastwatch.draws import exponential, normal, normal_pair, poisson_times, sub_keys, uniform
 from vastwatch.loops import announcing, cache, compiling
 from vastwatch.loops import notices as loops
-from vastwatch.loops.draws import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
 from vastwatch.loops.movements import gaps_of
 from vastwatch.loops.notices import Rates, Walks, noticed_moving, noticed_resting, noticed_walking
+from vastwatch.loops.rng import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
 from vastwatch.people.routes import STEP
 from vastwatch.rehearsal.noticing.at_rest import DENSE
-from vastwatch.rehearsal.noticing.condensing import merge_notices
+from vastwatch.rehearsal.noticing.interval_merging import merge_notices
 from vastwatch.rehearsal.noticing.notices import WALK_HZ
+from vastwatch.rng import exponential, normal, normal_pair, poisson_times, sub_keys, uniform
 from vastwatch.sensing.reporting import hold_blind_merge, hold_merge
 
 seeds = st.integers(0, 2**32 - 1)
@@ -237,7 +237,7 @@ compiler = pytest.mark.skipif(bool(os.environ.get("NUMBA_DISABLE_JIT")), reason=
 SOURCES = Path(vastwatch.__file__).parent
 # A loop that is quickly compiled, of a callee in another file.
 TINY = """from vastwatch.loops.compiling import compiled
-from vastwatch.loops.draws import uniform_of
+from vastwatch.loops.rng import uniform_of
 
 @compiled
 def tiny(key):
@@ -290,7 +290,7 @@ def test_loops_import_nothing_else_of_the_program():
         for node in ast.walk(ast.parse(file.read_text())):
             names = [node.module or ""] if isinstance(node, ast.ImportFrom) else []
             names += [a.name for a in node.names] if isinstance(node, ast.Import) else []
-            own = [n for n in names if n.startswith("vastwatch") and n not in ("vastwatch", "vastwatch.draws")]
+            own = [n for n in names if n.startswith("vastwatch") and n not in ("vastwatch", "vastwatch.rng")]
             assert all(n.startswith("vastwatch.loops") for n in own), f"{file.name} imports {own}"
 
 

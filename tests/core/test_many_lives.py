@@ -7,16 +7,16 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, random_room
-from vastwatch.advice.simulation.weeks import simulate_room, simulate_room_batch
+from vastwatch.advice.simulation.room_simulation import simulate_room, simulate_room_batch
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.placed import day_settings
 from vastwatch.design.project import Project, find, put
 from vastwatch.devices import AREA_FAMILIES, TOUCH_FAMILIES, catalogue
 from vastwatch.memo import MEMO
-from vastwatch.people.small_movements import minor_motion_events
-from vastwatch.people.together import household_batch, motion_events_in
+from vastwatch.people.household_batch import household_batch, motion_events_in
+from vastwatch.people.minor_motion import minor_motion_events
 from vastwatch.people.truth import Truth, simulate_days
-from vastwatch.rehearsal import many_lives, reports
+from vastwatch.rehearsal import report_batch, reports
 from vastwatch.rehearsal.reports import SensorRun, sensor_task
 
 SEEDS = (3, 4, 5)
@@ -48,7 +48,7 @@ def compared(project: Project, days: int) -> int:
     """How many reports were made, those of many lives as each life alone has them."""
     truths = [simulate_days(project, days, seed) for seed in SEEDS]
     MEMO.clear()
-    many_lives.fill_report_cache(project, truths)
+    report_batch.fill_report_cache(project, truths)
     together_ = runs_of(project, truths)
     MEMO.clear()
     many = 0
@@ -69,7 +69,7 @@ def test_every_family_reports_in_each_life_as_if_it_were_lived_alone(demo, monke
     every = put(every, replace(strip, settings=replace(strip.settings, hold_s=1.0)))
     if by_state:
         ids = frozenset(s.id for s in every.sensors)
-        monkeypatch.setattr(many_lives, "read_by_state", lambda project: ids)
+        monkeypatch.setattr(report_batch, "read_by_state", lambda project: ids)
     assert compared(every, 8) > 5000
 
 
@@ -127,7 +127,7 @@ def test_small_movements_of_some_stays_are_those_of_them_all(demo):
 def test_a_sensor_that_is_asked_who_moves_later_lives_it_anew(demo):
     truths = [simulate_days(demo, 8, seed) for seed in SEEDS]
     MEMO.clear()
-    many_lives.fill_report_cache(demo, truths)
+    report_batch.fill_report_cache(demo, truths)
     w = sensor_task(demo, find(demo.sensors, "radar-sitting"), truths[0])
     told = reports._run(*w[:3], truths[0])
     assert callable(told.moved) and told.moving.total() > 0

@@ -12,10 +12,7 @@ from samples import built_cells, device, make_room, shelf_at
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.sensing import frames
-from vastwatch.sensing.coverage import notice_times
-from vastwatch.sensing.explain import sight_line
-from vastwatch.sensing.families import pir, radar
-from vastwatch.sensing.figures import (
+from vastwatch.sensing.bodies import (
     ABED,
     LYING,
     MINOR_MOTION,
@@ -28,9 +25,12 @@ from vastwatch.sensing.figures import (
     Stayer,
     Walker,
 )
+from vastwatch.sensing.coverage import notice_times
+from vastwatch.sensing.explain import sight_line
+from vastwatch.sensing.families import pir, radar
 from vastwatch.sensing.model import mean_wait, stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount
-from vastwatch.sensing.scene import LOSS_DB, obstacles
+from vastwatch.sensing.obstacles import LOSS_DB, obstacles
 
 # -- M1 and figures ------------------------------------------------------------------------------------------------
 

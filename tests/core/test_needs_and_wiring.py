@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from samples import device, rect
 from vastwatch.advice.checks.findings import findings
 from vastwatch.control.light.daylight import dark, target_lux
-from vastwatch.control.manual.by_hand import (
+from vastwatch.control.manual.manual_switching import (
     AGAIN_S,
     FORGOTTEN,
     LONGEST_S,

@@ -10,15 +10,15 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, random_room
-from vastwatch.advice.adviser.offers import RoomAdvice, advise
+from vastwatch.advice.adviser.adviser import RoomAdvice, advise
 from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.detection.ways import entry_paths, path_rates, share_within
-from vastwatch.advice.hardware.bill import BUTTON_PRICE, HUB_PRICE, bill_of_materials, lamps_by_hand_alone
+from vastwatch.advice.detection.entry_paths import entry_paths, path_rates, share_within
+from vastwatch.advice.hardware.bill_of_materials import BUTTON_PRICE, HUB_PRICE, bill_of_materials, lamps_by_hand_alone
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import judge, legal_holds
-from vastwatch.advice.judging.met import IN_WORDS, RequirementCheck, in_words, mean_margin
+from vastwatch.advice.judging.requirements import IN_WORDS, RequirementCheck, in_words, mean_margin
 from vastwatch.advice.judging.timing import tune
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.sensors import add_sensor

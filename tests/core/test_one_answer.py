@@ -8,9 +8,9 @@ import os
 import pytest
 
 from everything import everything
-from vastwatch.advice.adviser.offers import advise
+from vastwatch.advice.adviser.adviser import advise
+from vastwatch.advice.adviser.baselines import baselines
 from vastwatch.advice.adviser.purchase import purchases
-from vastwatch.advice.adviser.schools import baselines
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.judging.frontier import evaluate_room, frontier
 from vastwatch.advice.judging.judge import Judgement, judge

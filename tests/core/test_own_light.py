@@ -14,7 +14,7 @@ from vastwatch.advice.scenes.light_feedback import feedback, propose_thresholds
 from vastwatch.control.house import conclude, run_house
 from vastwatch.control.light.darkness import daylight_in, house_dark, latch_steps, sampling_of, thresholds
 from vastwatch.control.light.daylight import dark, target_lux
-from vastwatch.control.own_light import max_self_lux
+from vastwatch.control.self_illumination import max_self_lux
 from vastwatch.design.expressions import AllOf, ConclusionRef, Dark
 from vastwatch.design.project import find, put
 from vastwatch.design.records import LadderRow, LampLevel, Scene, Sensor

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room, rect
-from vastwatch.control.light.photometry import (
+from vastwatch.control.light.illuminance import (
     candela,
     direct_lux,
     exponent,

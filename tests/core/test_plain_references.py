@@ -8,11 +8,11 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastwatch.advice.simulation.curves import _longest_before
-from vastwatch.draws import sub_key_of, sub_keys, uniform, uniform_of
+from vastwatch.advice.simulation.hold_curves import _longest_before
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
 from vastwatch.people.routes import Along
 from vastwatch.rehearsal.noticing.notices import _where_noticed
+from vastwatch.rng import sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.sensing.reporting import hold_blind_merge
 from vastwatch.signals import DAY, Calendar
 

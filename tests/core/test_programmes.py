@@ -9,14 +9,14 @@ from msgspec.structs import replace
 from samples import make_room
 from vastwatch.advice.checks.scenes import films_without_player
 from vastwatch.design.expressions import AllOf, Dark, Fact, Not, Report
+from vastwatch.design.ladder_templates import STARTING, apply_template
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Fan, Machine, OutputRow, Sensor, Settings
-from vastwatch.design.starting_ladders import STARTING, apply_template
 from vastwatch.devices import catalogue
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.room_sensors.damp import FALLS_S, RISES_S, STEAM, excess_humidity
-from vastwatch.rehearsal.room_sensors.programmes import SETTLES_S, calls_in, fact_signal, player_in
+from vastwatch.rehearsal.room_sensors.humidity import FALLS_S, RISES_S, STEAM, excess_humidity
+from vastwatch.rehearsal.room_sensors.media_and_calls import SETTLES_S, calls_in, fact_signal, player_in
 from vastwatch.rehearsal.run import replay
 from vastwatch.signals import Signal
 from vastwatch.site.people import Stay

@@ -23,8 +23,8 @@ from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import coverage
+from vastwatch.sensing.bodies import STANDING, Walker
 from vastwatch.sensing.coverage import notice_times
-from vastwatch.sensing.figures import STANDING, Walker
 from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Level, Wall

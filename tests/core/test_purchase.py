@@ -11,7 +11,6 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.advice.adviser.choose import shortlist
 from vastwatch.advice.adviser.purchase import (
     budget_left,
     current_service,
@@ -21,11 +20,12 @@ from vastwatch.advice.adviser.purchase import (
     starter_set,
     without_sensors,
 )
+from vastwatch.advice.adviser.shortlist import shortlist
 from vastwatch.advice.judging.judge import judge, legal_holds
 from vastwatch.advice.judging.settings import settings
 from vastwatch.cli import main
 from vastwatch.control.light.daylight import darkness
-from vastwatch.control.manual.by_hand import expected_manual_cost
+from vastwatch.control.manual.manual_switching import expected_manual_cost
 from vastwatch.design.edits.building import add_room
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import Report

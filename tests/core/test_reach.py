@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import findings
 from vastwatch.people import simulate_days
-from vastwatch.people.reach import unreachable_spots
+from vastwatch.people.reachability import unreachable_spots
 from vastwatch.rehearsal import rehearse
 from vastwatch.site.building import Room, Spot
 from vastwatch.site.people import Errand, Person, Stay

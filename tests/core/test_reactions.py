@@ -13,8 +13,8 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.judging.timing import curve_of
-from vastwatch.advice.simulation.curves import WavingCurve
-from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
+from vastwatch.advice.simulation.hold_curves import WavingCurve
+from vastwatch.control.manual.manual_switching import AGAIN_S, PRESS_S
 from vastwatch.control.manual.reactions import (
     EPSILON_S,
     MAX_VAIN_WAVES,
@@ -29,11 +29,11 @@ from vastwatch.control.manual.reactions import (
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
-from vastwatch.draws import at_ms, sub_keys, uniform
 from vastwatch.loops import reactions as loops
 from vastwatch.people.truth import There
 from vastwatch.rehearsal import rehearse, replay
-from vastwatch.rehearsal.reactors import occupancy_intervals
+from vastwatch.rehearsal.reaction_inputs import occupancy_intervals
+from vastwatch.rng import at_ms, sub_keys, uniform
 from vastwatch.signals import Signal
 from vastwatch.site.people import WAVE_AFTER_S
 

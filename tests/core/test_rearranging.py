@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from samples import device, rect
 from vastwatch.advice.checks.plan import CHECKS
-from vastwatch.advice.hardware.fixing import host_placement
+from vastwatch.advice.hardware.host_placement import host_placement
 from vastwatch.design.edits import selections
 from vastwatch.design.edits.building import add_room, add_rooms, move_wall
 from vastwatch.design.edits.drawing_aids import add_hazard, set_underlay_scale, times_of, times_words

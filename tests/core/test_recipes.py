@@ -11,13 +11,13 @@ from msgspec.structs import replace
 
 from recipe_player import play
 from samples import make_room
-from vastwatch.control.concluding import evaluate_expr
+from vastwatch.control.evaluation import evaluate_expr
 from vastwatch.control.export.recipe_words import as_plain, as_rows, in_words
 from vastwatch.control.export.recipes import conventional_name, output_recipes, recipes_of
 from vastwatch.control.house import run_house
 from vastwatch.control.ladder import ramped
 from vastwatch.control.lighting import lit_by_press, run_ladders
-from vastwatch.control.manual.hand import UnderlyingLight, overrides
+from vastwatch.control.manual.override import UnderlyingLight, overrides
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import (
     AllOf,

@@ -33,10 +33,10 @@ from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
 from vastwatch.people.routes import STEP, floors, route
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.noticing.condensing import merge_notices
+from vastwatch.rehearsal.noticing.interval_merging import merge_notices
 from vastwatch.rehearsal.reports import notices_on, run_sensors
+from vastwatch.sensing.bodies import MINOR_MOTION, SETTLING
 from vastwatch.sensing.coverage import spot_notice_s
-from vastwatch.sensing.figures import MINOR_MOTION, SETTLING
 from vastwatch.sensing.reporting import hold_blind_merge
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot

@@ -5,8 +5,8 @@ from __future__ import annotations
 import threading
 import time
 
-from vastwatch import right_of_way
-from vastwatch.right_of_way import AFTER_S, AT_MOST_S, frame, yield_to_interface
+from vastwatch import yielding
+from vastwatch.yielding import AFTER_S, AT_MOST_S, frame, yield_to_interface
 
 
 def counting(stop: threading.Event, counts: list[float]) -> threading.Thread:
@@ -63,4 +63,4 @@ def test_the_windows_own_thread_never_waits():
         begun = time.monotonic()
         yield_to_interface()
         assert time.monotonic() - begun < 0.05
-    assert right_of_way._FRAMES.depth == 0
+    assert yielding._FRAMES.depth == 0

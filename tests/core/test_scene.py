@@ -11,11 +11,11 @@ from msgspec.structs import replace
 from samples import device, shelf_at
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
+from vastwatch.sensing.bodies import LYING, SEATED, STANDING, PersonAt
 from vastwatch.sensing.explain import sight_line
 from vastwatch.sensing.families import pir
-from vastwatch.sensing.figures import LYING, SEATED, STANDING, PersonAt
 from vastwatch.sensing.mounted import mount
-from vastwatch.sensing.scene import near, obstacles
+from vastwatch.sensing.obstacles import near, obstacles
 
 
 def pieces(project, band):
@@ -112,7 +112,7 @@ def test_obstacles_outside_a_frame_do_not_matter_within_it(demo):
 
     from vastwatch.sensing.coverage import notice_times
     from vastwatch.sensing.mounted import mount
-    from vastwatch.sensing.scene import within
+    from vastwatch.sensing.obstacles import within
 
     for ident, room in (("pir-throwing", (0, 3.7, 5, 7.5)), ("radar-sitting", (0, 3.0, 5, 7.5))):
         mounted = mount(demo, next(s for s in demo.sensors if s.id == ident))

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 
 from samples import device
 from vastwatch import cli
-from vastwatch.advice.adviser.schools import SCHOOLS, baselines
-from vastwatch.advice.hardware.bill import bill_of_materials
+from vastwatch.advice.adviser.baselines import SCHOOLS, baselines
+from vastwatch.advice.hardware.bill_of_materials import bill_of_materials
 from vastwatch.advice.judging.judge import judge
 from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.presence import hold_of, roles_of

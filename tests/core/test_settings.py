@@ -13,8 +13,8 @@ from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.detection.messages import messages
 from vastwatch.advice.judging.judge import legal_holds
 from vastwatch.causes.chain import explain
-from vastwatch.causes.inquiry import investigation
-from vastwatch.causes.instead import with_default_range
+from vastwatch.causes.counterfactual import with_default_range
+from vastwatch.causes.investigation import investigation
 from vastwatch.cli import main
 from vastwatch.design.needs import needs_in_words, needs_of
 from vastwatch.design.placed import (
@@ -33,8 +33,8 @@ from vastwatch.devices import catalogue
 from vastwatch.devices.battery import battery_years, charge_ah, intervals_per_day
 from vastwatch.files.project_file import save_project
 from vastwatch.rehearsal import rehearse
+from vastwatch.sensing.bodies import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.coverage import coverage
-from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import settings_of, stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Circuit, Socket

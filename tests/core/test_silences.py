@@ -9,15 +9,15 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.detection import silences
-from vastwatch.advice.detection.silences import SpotDetection, hold_for, hours_per_false_off
-from vastwatch.advice.detection.trial import run_stay_trial
-from vastwatch.advice.detection.watching import spot_detections
+from vastwatch.advice.detection import gap_model
+from vastwatch.advice.detection.gap_model import SpotDetection, hold_for, hours_per_false_off
+from vastwatch.advice.detection.spot_detection import spot_detections
+from vastwatch.advice.detection.stay_trial import run_stay_trial
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import Hold, Report
 from vastwatch.design.project import put
+from vastwatch.sensing.bodies import MINOR_MOTION
 from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
-from vastwatch.sensing.figures import MINOR_MOTION
 
 ECHO = Fading(10.0, 3, 5)
 
@@ -160,7 +160,7 @@ def test_a_sitter_near_the_end_of_a_radars_range_drops_as_often_as_the_law_says(
 
 @pytest.mark.parametrize("sigma", [0.8, 2.0])
 def test_the_table_of_movements_is_what_its_recursion_says_step_by_step(sigma):
-    t, log_chances, log_none = silences._table(sigma)
+    t, log_chances, log_none = gap_model._table(sigma)
     n = 200
     law = [0.5 * math.erfc(-math.log(x) / sigma / math.sqrt(2.0)) if x > 0 else 0.0 for x in t[:n]]
     for row in (0, 13, 26, 27):
@@ -171,21 +171,21 @@ def test_the_table_of_movements_is_what_its_recursion_says_step_by_step(sigma):
             known = sum((law[i + 1] - law[i]) * ((none[k - i] if i else 0.0) + none[k - i - 1]) / 2 for i in range(k))
             none.append((1.0 - law[k] + missed * known) / (1.0 - missed * law[1] / 2))
         assert np.exp(log_none[row, :n]) == pytest.approx(none, rel=1e-10)
-    assert len(t) == log_none.shape[1] == silences.STEPS and len(log_chances) == len(log_none)
+    assert len(t) == log_none.shape[1] == gap_model.STEPS and len(log_chances) == len(log_none)
 
 
 @pytest.mark.parametrize("near", [0.6, 0.95, 1.4])
 def test_the_law_of_an_echo_is_the_mean_over_where_in_a_stretch_one_is(near):
     """Stretch after stretch and step after step, each with a draw of its own."""
-    law, n = silences._fading(ECHO, near), silences.EACH_STRETCH
-    rate, weight = silences.fading_rates(ECHO, near)
-    rate, step = np.maximum(rate, 1.0 / silences.NEVER_S), FADE_S / n
+    law, n = gap_model._fading(ECHO, near), gap_model.EACH_STRETCH
+    rate, weight = gap_model.fading_rates(ECHO, near)
+    rate, step = np.maximum(rate, 1.0 / gap_model.NEVER_S), FADE_S / n
 
     def left(of, steps_a, steps_b):
         """The mean over the draws of something, on average within a step of it."""
         return ((np.exp(-rate * steps_a * step) - np.exp(-rate * steps_b * step)) * of * weight).sum() / step
 
-    assert law.t == pytest.approx(step * np.arange(n * silences.STRETCHES + 1))
+    assert law.t == pytest.approx(step * np.arange(n * gap_model.STRETCHES + 1))
     for k in (0, 1, 7, n - 1, n, n + 1, 2 * n + 5, 5 * n, len(law.t) - 1):
         none, falls = 0.0, 0.0
         for j in range(n):

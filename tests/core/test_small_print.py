@@ -9,17 +9,17 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, rect
-from vastwatch.advice.adviser.choose import shortlist
-from vastwatch.advice.adviser.offers import _waiting, pairs, placeable
+from vastwatch.advice.adviser.adviser import _waiting, pairs, placeable
+from vastwatch.advice.adviser.shortlist import shortlist
 from vastwatch.advice.logs.replay import room_replays
 from vastwatch.control.house import run_house
 from vastwatch.design.placed import STEP, as_placed
 from vastwatch.design.project import put
 from vastwatch.design.records import Settings
 from vastwatch.rehearsal import rehearse
+from vastwatch.sensing.bodies import STANDING
 from vastwatch.sensing.coverage import level_grid, room_cells
 from vastwatch.sensing.families.radar import view_of
-from vastwatch.sensing.figures import STANDING
 from vastwatch.sensing.mounted import mount
 
 

@@ -6,8 +6,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.detection.spill import LEAST_M2, SEEN_S, over_coverages
-from vastwatch.causes.witnesses import trigger_of
+from vastwatch.advice.detection.over_coverage import LEAST_M2, SEEN_S, over_coverages
+from vastwatch.causes.sightings import trigger_of
 from vastwatch.design.project import find
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import coverage, room_cells

@@ -6,8 +6,8 @@ import pytest
 
 from everything import everything
 from vastwatch.design.edits.ladders import add_row, add_scene
+from vastwatch.design.ladder_templates import STARTING, missing, row_to_add, template_rows
 from vastwatch.design.ladders import ladder_rows
-from vastwatch.design.starting_ladders import STARTING, missing, row_to_add, template_rows
 from vastwatch.files.check import faults_of
 
 

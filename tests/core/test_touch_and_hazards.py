@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, rect
-from vastwatch.advice.hardware.fixing import host_placement
+from vastwatch.advice.hardware.host_placement import host_placement
 from vastwatch.causes.chain import explain
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.places import opening_middle
@@ -23,6 +23,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
+from vastwatch.sensing.bodies import Walker
 from vastwatch.sensing.coverage import coverage, spot_notice_s
 from vastwatch.sensing.families.mat import (
     CUSHION_M,
@@ -37,7 +38,6 @@ from vastwatch.sensing.families.mat import (
     on_pad,
     pressure_kpa,
 )
-from vastwatch.sensing.figures import Walker
 from vastwatch.sensing.hazards import active_intervals, false_rate, on_date, per_hour_words, sample_points
 from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount
@@ -118,7 +118,7 @@ def test_a_door_mat_feels_people_and_not_the_cat_and_a_contact_the_door(demo):
     project, contact = add_sensor(project, device("contact-door"), "ground", door.at, door.yaw, 0.0, door.host)
     assert contact.id not in {r.sensor for p in project.presences for r in reports(p.expr)}
     at = np.array([mat.at[:2], (3.0, 1.0)])
-    from vastwatch.sensing.figures import PET, STANDING
+    from vastwatch.sensing.bodies import PET, STANDING
 
     assert (walker_rate(mount(project, mat), at, Walker(STANDING, 1.1, 90.0)) > 0).tolist() == [True, False]
     assert not walker_rate(mount(project, mat), at, Walker(PET, 0.6, 90.0)).any()

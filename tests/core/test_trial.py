@@ -11,10 +11,10 @@ from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
 from vastwatch import cli
-from vastwatch.advice.detection.silences import hours_per_false_off
-from vastwatch.advice.detection.trial import in_words, run_stay_trial
-from vastwatch.advice.detection.watching import spot_detections
-from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
+from vastwatch.advice.detection.gap_model import hours_per_false_off
+from vastwatch.advice.detection.spot_detection import spot_detections
+from vastwatch.advice.detection.stay_trial import in_words, run_stay_trial
+from vastwatch.control.manual.manual_switching import AGAIN_S, PRESS_S
 from vastwatch.control.manual.reactions import MAX_VAIN_WAVES
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import AllOf, Hold, Report

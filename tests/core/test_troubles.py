@@ -10,16 +10,14 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.simulation.weeks import simulate_room
+from vastwatch.advice.simulation.room_simulation import simulate_room
 from vastwatch.causes.chain import explain
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Impairments, put
 from vastwatch.design.records import Conclusion, Lamp, Sensor
 from vastwatch.devices.battery import battery_years
-from vastwatch.draws import at_ms, key_of, sub_keys, uniform
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.noticing.at_rest import closed_intervals
-from vastwatch.rehearsal.troubles import (
+from vastwatch.rehearsal.impairments import (
     BACK_AFTER_S,
     SAYS_AGAIN_S,
     TRIES_AFTER_S,
@@ -28,6 +26,8 @@ from vastwatch.rehearsal.troubles import (
     with_bounce,
     with_message_loss,
 )
+from vastwatch.rehearsal.noticing.at_rest import closed_intervals
+from vastwatch.rng import at_ms, key_of, sub_keys, uniform
 from vastwatch.signals import DAY, Signal
 from vastwatch.site.building import Circuit, Furnishing, Switch
 

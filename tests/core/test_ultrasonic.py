@@ -9,16 +9,16 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.advice.adviser.choose import shortlist
+from vastwatch.advice.adviser.shortlist import shortlist
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Settings
 from vastwatch.devices.faults import faults
 from vastwatch.rehearsal import rehearse
+from vastwatch.sensing.bodies import PET, SEATED, STANDING, PersonAt, Stayer, Walker
 from vastwatch.sensing.coverage import coverage, spot_notice_s
 from vastwatch.sensing.explain import sight_line
 from vastwatch.sensing.families.ultrasonic import ACROSS, AROUND, LOOKS_HZ, SMALL, across_factor, view_of
-from vastwatch.sensing.figures import PET, SEATED, STANDING, PersonAt, Stayer, Walker
 from vastwatch.sensing.hazards import false_rate
 from vastwatch.sensing.model import settings_of, stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch import cli
-from vastwatch.advice.judging.compared import ALL, compare
+from vastwatch.advice.judging.comparison import ALL, compare
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.design import variants
 from vastwatch.design.edits.removing import removed

@@ -28,7 +28,7 @@ from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import find, put
 from vastwatch.geometry import polygons
 from vastwatch.people.floors import blocked
-from vastwatch.sensing.figures import STANDING, Walker
+from vastwatch.sensing.bodies import STANDING, Walker
 from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from samples import make_room
 from vastwatch.advice.checks.wiring import contacts_in_parallel
 from vastwatch.control.export.device_sheet import device_sheet
-from vastwatch.control.export.wiring_table import parallel_words, wiring_table
+from vastwatch.control.export.truth_table import parallel_words, wiring_table
 from vastwatch.control.house import run_house
 from vastwatch.design.edits.wiring import could_switch, match_conclusion, set_contact
 from vastwatch.design.expressions import AllOf, AnyOf, Hold, Report
@@ -19,7 +19,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.devices import catalogue
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.troubles import supplies
+from vastwatch.rehearsal.impairments import supplies
 from vastwatch.site.building import Circuit, Switch
 
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from shapely import Polygon
 
 from samples import CHAIR, STOOL, device, rect, tracked
-from vastwatch.advice.adviser.zone_help import zone_remedies
+from vastwatch.advice.adviser.zone_remedies import zone_remedies
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.advice.detection.zone_matrix import matrix
@@ -27,7 +27,7 @@ from vastwatch.design.references import without
 from vastwatch.devices.faults import faults
 from vastwatch.files import load_project, save_project
 from vastwatch.rehearsal import rehearse
-from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
+from vastwatch.sensing.bodies import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import stay_detection, walker_rate
 from vastwatch.sensing.mounted import mount, zoned_sensor
 from vastwatch.site.building import Hazard, Spot

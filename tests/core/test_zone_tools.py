@@ -11,12 +11,12 @@ import pytest
 from msgspec.structs import replace
 
 from samples import CHAIR, STOOL, device, rect, tracked
-from vastwatch.advice.adviser.zone_help import zone_remedies
+from vastwatch.advice.adviser.zone_remedies import zone_remedies
 from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.causes.chain import explain
 from vastwatch.commission.calibrate import calibrate, fit_scale
-from vastwatch.commission.known_places import reference_readings
-from vastwatch.commission.simulated import SimulatedDevice
+from vastwatch.commission.reference_places import reference_readings
+from vastwatch.commission.simulated_device import SimulatedDevice
 from vastwatch.commission.walk_log import parse_walk
 from vastwatch.design.edits.sensors import compatible_types, with_type
 from vastwatch.design.edits.zones import replace_zones

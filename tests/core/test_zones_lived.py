@@ -23,14 +23,14 @@ from vastwatch.people.routes import STEP
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, sensor_task, targets_on
-from vastwatch.rehearsal.tracking import many_targets, zone_reports
+from vastwatch.rehearsal.tracking import target_batch, zone_reports
 from vastwatch.rehearsal.tracking.targets import WANDER_WEIGHTS, Targets, _told, _wander, targets_of, zone_intervals
 from vastwatch.rehearsal.tracking.zone_reports import tracking_radar_of
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.mounted import mount, zoned_sensor
 from vastwatch.sensing.tracker import APART_M
-from vastwatch.sensing.zone_numbers import Shape
+from vastwatch.sensing.zone_encoding import Shape
 from vastwatch.signals import Signal
 from vastwatch.site.building import Hazard
 
@@ -138,7 +138,7 @@ def test_a_zone_is_entered_and_left_as_second_by_second(seconds, m, more, delay)
     tick = np.unique(np.array(seconds, np.int64))
     rules = ZoneRules(confirm_of=(m, m + more), off_delay_s=delay)
     shape = Shape(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)), None, ())
-    for into in (zone_intervals, many_targets.zone_intervals):
+    for into in (zone_intervals, target_batch.zone_intervals):
         rows = Signal.from_intervals(into(told_at(*tick), (CHAIR,), (shape,), rules)[0], 0.0, 1e4)
         plain = Signal.from_intervals(plain_rows(tick, m, m + more, delay), 0.0, 1e4)
         # Where a gap is just as long as the delay both may go either way.
@@ -159,7 +159,7 @@ def test_reports_fall_into_a_zone_as_into_its_shape(read, corners, seed):
     told = told_at(*tick)._replace(read=place)
     rules = ZoneRules(off_delay_s=1.0)
     out = shapes[2].contains(place)
-    for into in (zone_intervals, many_targets.zone_intervals):
+    for into in (zone_intervals, target_batch.zone_intervals):
         for shape, rows in zip(shapes[:2], into(told, zones, shapes, rules)):
             assert rows[:, 0].tolist() == tick[shape.contains(place) & ~out].tolist()
 
@@ -245,7 +245,7 @@ def test_targets_are_those_of_the_arrays(name, demo):
             seen = watched[1]._replace(device=replace(watched[1].device, targets=most))
             lives, cuts = truth.household.simulate(0, 3), [truth.calendar.midnight(d) for d in range(4)]
             noticed = notices_on_days(project, sensor.id, truth, 3)
-            days = many_targets.targets_of(seen, truth.household, lives, noticed, cuts)
+            days = target_batch.targets_of(seen, truth.household, lives, noticed, cuts)
             plain = targets_of(seen, truth.household, lives, noticed)
             found += len(plain.tick)
             for k, column in enumerate(Targets._fields):

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from vastwatch.design.ladders import ladder_rows
 from vastwatch.design.project import find
-from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.shell.widgets import FigureField
 
 LEFT = Qt.MouseButton.LeftButton
 

@@ -12,7 +12,7 @@ from vastwatch.design.edits.removing import removed
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find
 from vastwatch.desk.results.adviser import PURCHASES
-from vastwatch.desk.shell.parts import FigureField, LinkCard
+from vastwatch.desk.shell.widgets import FigureField, LinkCard
 from vastwatch.desk.stages.brief.people import clock
 from vastwatch.desk.stages.brief.table import RowsTable
 from vastwatch.files.check import faults_of

@@ -140,7 +140,7 @@ def test_a_sensors_own_share_of_lost_messages_is_typed(qtbot, window):
 
     window.focus.set(stage="Sensors", level="upper", room="sitting", selected="pir-sitting")
     settle(qtbot, window)
-    from vastwatch.desk.shell.parts import FigureField
+    from vastwatch.desk.shell.widgets import FigureField
 
     field = next(f for f in window.findChildren(FigureField) if f.accessibleName() == "Lost messages" and f.isVisible())
     type_into(qtbot, field, "10")

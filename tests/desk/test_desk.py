@@ -17,8 +17,8 @@ from vastwatch.desk.plan import painting
 from vastwatch.desk.results.adviser import OPTIONS
 from vastwatch.desk.results.findings import CAUSES, FINDINGS, REMEDIES
 from vastwatch.desk.results.timing import CURVE, best_curve
-from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_length
+from vastwatch.desk.shell.widgets import LinkCard
 from vastwatch.desk.stages.sensors.shelf import DeviceCard
 from vastwatch.files.project_file import encode
 from vastwatch.words import duration_words

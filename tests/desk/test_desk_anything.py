@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.desk.plan.places import name_frame
 from vastwatch.desk.results.findings import FINDINGS
-from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.shell.widgets import FigureField
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.stages.brief.table import RowsTable
 from vastwatch.files import load_demo

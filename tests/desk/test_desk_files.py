@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QMessageBox, Q
 from vastwatch.design.project import VERSION, find
 from vastwatch.desk.shell.app import Desk, _first_project, empty_project, make_application
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.keysheet import KeySheet
-from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.shell.shortcuts_sheet import KeySheet
+from vastwatch.desk.shell.widgets import FigureField
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.files import ProjectError, load_project, save_project
 from vastwatch.files.journal import Journal

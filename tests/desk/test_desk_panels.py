@@ -19,10 +19,10 @@ from vastwatch.desk.results.adviser import SCHOOLS
 from vastwatch.desk.results.detection import TRIAL
 from vastwatch.desk.results.findings import REMEDIES
 from vastwatch.desk.shell.about import AboutSheet
-from vastwatch.desk.shell.parts import Choice, LinkCard
+from vastwatch.desk.shell.widgets import Choice, LinkCard
 from vastwatch.desk.stages import STAGE_NAMES, STAGES
 from vastwatch.desk.stages.tiles import Tile
-from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
+from vastwatch.desk.verdict.baselines_sheet import SchoolsSheet
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
 from vastwatch.memo import MEMO, size_bytes

@@ -15,7 +15,7 @@ from vastwatch.design.project import find
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.commands import EditsSheet
 from vastwatch.desk.shell.finder import Finder, matches
-from vastwatch.desk.shell.keysheet import KeySheet
+from vastwatch.desk.shell.shortcuts_sheet import KeySheet
 from vastwatch.desk.stages.sensors.shelf import DeviceCard, Shelf
 
 

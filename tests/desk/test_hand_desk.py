@@ -19,9 +19,9 @@ from vastwatch.desk.results import adviser, findings
 from vastwatch.desk.results.derived import NOT_COMPUTED
 from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.shell.app import Desk, catch_failures, empty_project, make_application
-from vastwatch.desk.shell.arming import ArmingButton
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import Paged, unbroken
+from vastwatch.desk.shell.tool_buttons import ArmingButton
+from vastwatch.desk.shell.widgets import Paged, unbroken
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.stages.sensors.shelf import DeviceCard
 from vastwatch.files.check import faults_of

@@ -17,8 +17,8 @@ from vastwatch.desk.results.adviser import OPTIONS
 from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.results.judged import HOUSE_JUDGED
 from vastwatch.desk.results.timing import SETTLED
-from vastwatch.desk.shell.parts import LinkCard
-from vastwatch.desk.verdict.offers_view import OffersView
+from vastwatch.desk.shell.widgets import LinkCard
+from vastwatch.desk.verdict.adviser_view import OffersView
 
 
 def wait_for_all(qtbot, window):

@@ -15,7 +15,7 @@ from vastwatch.advice.logs.replay import log_curve
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.logs import LOG_CURVE
-from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.shell.widgets import LinkCard
 from vastwatch.desk.stages.rehearsal.log_dialog import LogDialog
 
 LOG = Path(str(resources.files("vastwatch.data").joinpath("saltmarsh-log.csv")))

@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMessageBox, QWidget
 
 from vastwatch.design.project import COLLECTIONS
-from vastwatch.desk.shell.parts import label, plain
+from vastwatch.desk.shell.widgets import label, plain
 from vastwatch.desk.stages import STAGE_NAMES
 
 TAGGED = "<img src='file:///no/such/picture.png'><b>N</b> &lt; M"

@@ -20,7 +20,7 @@ from vastwatch.control.export.device_sheet import values_words
 from vastwatch.design.project import find
 from vastwatch.desk.pages.plan_sheet import PX_PER_M, extent, fitting_scale, picture, state_for
 from vastwatch.desk.pages.report import pages, report_html
-from vastwatch.desk.shell import filing
+from vastwatch.desk.shell import file_actions
 from vastwatch.files import load_demo
 
 
@@ -189,7 +189,7 @@ def test_the_report_is_printed(qtbot, window, tmp_path, monkeypatch):
         def exec(self):
             return 1
 
-    monkeypatch.setattr(filing, "QPrintDialog", Dialog)
+    monkeypatch.setattr(file_actions, "QPrintDialog", Dialog)
     told = []
     window.filing.say.connect(told.append)
     window.filing.print_pages()

@@ -12,7 +12,7 @@ from vastwatch.design.project import find
 from vastwatch.desk.shell.units import parse_earth
 from vastwatch.desk.stages.brief.panel import PROJECT, ROOMS
 from vastwatch.files import load_project
-from vastwatch.site.zones import guessed_zone, zone_names
+from vastwatch.site.time_zones import guessed_zone, zone_names
 
 
 @pytest.fixture

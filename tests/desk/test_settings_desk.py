@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QPushButton
 
 from vastwatch.advice.detection.messages import messages_of
 from vastwatch.design.project import find
-from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.shell.widgets import FigureField
 from vastwatch.desk.stages.sensors.box_sheet import BoxSheet, Fans
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.devices import catalogue

@@ -16,11 +16,11 @@ from vastwatch.design.differences import differences
 from vastwatch.design.project import find, put
 from vastwatch.desk.results.adviser import SCHOOLS
 from vastwatch.desk.shell.about import AboutSheet
-from vastwatch.desk.shell.clash import ClashSheet
 from vastwatch.desk.shell.commands import EditsSheet
 from vastwatch.desk.shell.finder import Finder
 from vastwatch.desk.shell.guide_window import GuideWindow
-from vastwatch.desk.shell.keysheet import KeySheet
+from vastwatch.desk.shell.save_conflict import ClashSheet
+from vastwatch.desk.shell.shortcuts_sheet import KeySheet
 from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.desk.stages.rehearsal.log_dialog import LogDialog
@@ -30,8 +30,8 @@ from vastwatch.desk.stages.sensors.compare import CompareSheet
 from vastwatch.desk.stages.sensors.type_form import TypeForm
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
+from vastwatch.desk.verdict.baselines_sheet import SchoolsSheet
 from vastwatch.desk.verdict.inspector import FORMS
-from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.devices import FAMILIES, catalogue
 from vastwatch.files.drawing.reading import read_drawing
 

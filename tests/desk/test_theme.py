@@ -9,7 +9,7 @@ import pytest
 from hands import settle
 from PyQt6.QtGui import QColor
 
-from vastwatch.desk.plan.lit import lux_ink
+from vastwatch.desk.plan.light_layer import lux_ink
 from vastwatch.desk.plan.places import name_colours
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell import theme
@@ -52,7 +52,7 @@ def test_bands_differ_and_names_are_read_on_the_darkest(name, night):
     from vastwatch.desk.plan.contours import BANDS
     from vastwatch.desk.plan.places import name_colours
     from vastwatch.desk.plan.state import PlanState
-    from vastwatch.desk.shell.looks import family_hue
+    from vastwatch.desk.shell.family_style import family_hue
     from vastwatch.files import load_demo
 
     t = getattr(theme, name)

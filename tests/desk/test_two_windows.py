@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 
 from vastwatch.design.edits.removing import removed
-from vastwatch.desk.shell.clash import ClashSheet
+from vastwatch.desk.shell.save_conflict import ClashSheet
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.devices import catalogue
 from vastwatch.files import ProjectError, load_project, save_project

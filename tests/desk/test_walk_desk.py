@@ -11,11 +11,11 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 
 from vastwatch.advice.detection.walk_test import in_and_out
 from vastwatch.design.project import find, put
-from vastwatch.desk.plan.beyond import beyond_words
-from vastwatch.desk.plan.walked import beside
+from vastwatch.desk.plan.over_coverage_layer import beyond_words
+from vastwatch.desk.plan.walk_layer import beside
 from vastwatch.desk.results.detection import SPILL, SWAYS, WALK
 from vastwatch.desk.results.findings import CAUSES
-from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.shell.widgets import LinkCard
 from vastwatch.desk.verdict.light_strip import LightStrip
 
 

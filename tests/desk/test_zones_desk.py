@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QLineEdi
 from shapely import Polygon
 
 from vastwatch.commission.entry_sheet import as_text, entry_sheet
-from vastwatch.commission.simulated import simulate_walk, true_pose
+from vastwatch.commission.simulated_device import simulate_walk, true_pose
 from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.presence import roles_of
@@ -25,7 +25,7 @@ from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
 from vastwatch.sensing.mounted import zoned_sensor
-from vastwatch.sensing.zoned import zones_of
+from vastwatch.sensing.zoned_sensor import zones_of
 
 TRACKER = "tracker-sitting"
 
@@ -434,7 +434,7 @@ def test_a_walk_is_taken_live_by_clicking_where_one_is(qtbot, zones, monkeypatch
 
 
 def test_another_type_is_chosen_for_a_tracker_and_its_zones_wait(qtbot, zones):
-    from vastwatch.desk.shell.parts import Choice
+    from vastwatch.desk.shell.widgets import Choice
 
     window = zones
     window.focus.set(stage="Sensors", level="upper", room="sitting", selected="tracker-sitting")

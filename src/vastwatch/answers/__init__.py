@@ -14,9 +14,9 @@ from vastwatch.answers.design import check, coverage, trial, walk
 from vastwatch.answers.device import device
 from vastwatch.answers.files import compare, import_drawing
 from vastwatch.answers.house import ahead, circuits, year
+from vastwatch.answers.json_values import RequestError
 from vastwatch.answers.logs import log, replay
 from vastwatch.answers.scenes import lux, recipes, scenes
-from vastwatch.answers.telling import RequestError
 from vastwatch.answers.weeks import rehearse, tune
 from vastwatch.answers.zones import calibrate, zones
 from vastwatch.design.project import Project

@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from vastwatch.answers.by_room import map_rooms
-from vastwatch.answers.telling import RequestError, needs_json, number
+from vastwatch.answers.json_values import RequestError, needs_json, number
+from vastwatch.answers.room_workers import map_rooms
 from vastwatch.design.project import Project
 from vastwatch.words import duration_words, figure
 
@@ -17,8 +17,8 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     OFFER: `{"devices", "places": [{"device", "at", "yaw"}], "price", "bill": [{"what", "price", "why"}], "hold_s",
     "needs", "reason", "instead"}`; TYPE, what the maps say: `{"device", "looks_well", "price", "reason", "fails"}`."""
-    from vastwatch.advice.adviser.offers import Candidate, advise
-    from vastwatch.advice.hardware.bill import bill_words
+    from vastwatch.advice.adviser.adviser import Candidate, advise
+    from vastwatch.advice.hardware.bill_of_materials import bill_words
 
     def told(offer: Candidate) -> dict[str, Any]:
         return {
@@ -75,9 +75,9 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"room", "weeks", "ways": [{"name", "devices", "price", "hold_s", "drops_per_week", "dark_min_per_day",
     "idle_burn_h_per_day", "waves_per_day", "meets", "unmet", "bill"}]}`; a way that cannot be had has `"why_not"`
     and no figures."""
-    from vastwatch.advice.adviser.schools import baselines
-    from vastwatch.advice.hardware.bill import bill_words
-    from vastwatch.advice.judging.met import in_words
+    from vastwatch.advice.adviser.baselines import baselines
+    from vastwatch.advice.hardware.bill_of_materials import bill_words
+    from vastwatch.advice.judging.requirements import in_words
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: unknown room '{args.room}'")

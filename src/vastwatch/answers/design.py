@@ -6,8 +6,8 @@ import argparse
 import math
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.answers.by_room import map_rooms
-from vastwatch.answers.telling import RequestError, number
+from vastwatch.answers.json_values import RequestError, number
+from vastwatch.answers.room_workers import map_rooms
 from vastwatch.design.project import Project, on_level
 
 if TYPE_CHECKING:
@@ -174,7 +174,7 @@ def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"spot", "minutes", "trials", "hold_s", "asks_for_light", "first_dark_s": {"median", "one_in_ten"},
     "never_dark", "drops", "dark_s", "waves", "to_switch"}`, the last four per stay, and 0 where no light is asked for;
     null where it does not go dark that often."""
-    from vastwatch.advice.detection.trial import in_words, run_stay_trial
+    from vastwatch.advice.detection.stay_trial import in_words, run_stay_trial
 
     if all(s.id != args.spot for s in project.spots):
         raise RequestError(f"--spot: unknown position '{args.spot}'")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.answers.telling import RequestError, messages_json, number
+from vastwatch.answers.json_values import RequestError, messages_json, number
 from vastwatch.files import load_project
 
 if TYPE_CHECKING:
@@ -19,7 +19,7 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
     None for what watches no area, `placed` is there with a project."""
     from vastwatch.devices import catalogue
     from vastwatch.devices.battery import USES, battery_years
-    from vastwatch.devices.figures import facts
+    from vastwatch.devices.device_facts import facts
     from vastwatch.sensing.declared import DIRECTIONS, claimed_ranges, declared
 
     project = load_project(args.project) if args.project else None
@@ -61,8 +61,8 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def _placed(project: Project, type_: DeviceType) -> dict[str, Any]:
+    from vastwatch.advice.detection.entry_paths import reference_week
     from vastwatch.advice.detection.messages import messages
-    from vastwatch.advice.detection.ways import reference_week
     from vastwatch.rehearsal.run import make_recording
 
     if all(s.device != type_.id for s in project.sensors):

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from vastwatch.answers.telling import RequestError, number
+from vastwatch.answers.json_values import RequestError, number
 from vastwatch.design.project import Project
 from vastwatch.files import ProjectError, load_project
 
@@ -14,9 +14,9 @@ from vastwatch.files import ProjectError, load_project
 def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"walls", "rooms": [{"name", "area_m2"}], "openings": {"door", "window", "archway"}, "passed_over": {kind: n}}`,
     and the unit, the turn in degrees and the layers it was made of."""
-    from vastwatch.files.drawing.bringing import import_interpreted
+    from vastwatch.files.drawing.importing import import_interpreted
+    from vastwatch.files.drawing.interpretation import interpret, usual_layers
     from vastwatch.files.drawing.reading import read_drawing
-    from vastwatch.files.drawing.understanding import interpret, usual_layers
     from vastwatch.files.project_file import save_project
     from vastwatch.geometry import polygons
     from vastwatch.site.building import Level
@@ -91,7 +91,7 @@ def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def _weeks_of_both(old: Project, new: Project) -> tuple[dict[str, Any], list[str]]:
-    from vastwatch.advice.judging.compared import PairedDifference, compare, hardware_price
+    from vastwatch.advice.judging.comparison import PairedDifference, compare, hardware_price
     from vastwatch.design.project import find
 
     def told(d: PairedDifference | None) -> dict[str, Any] | None:

@@ -6,7 +6,7 @@ import argparse
 from datetime import date
 from typing import Any
 
-from vastwatch.answers.telling import RequestError, number
+from vastwatch.answers.json_values import RequestError, number
 from vastwatch.design.project import Project, find
 from vastwatch.words import figure
 
@@ -14,7 +14,7 @@ from vastwatch.words import figure
 def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"year", "windows": [{"words", "used_by", "hours"}], "days": [{"on", "kind", "name", "sunrise", "sunset",
     "open": [["22:00", "06:00"] or null]}]}`: when what goes by the clock begins and ends, day by day."""
-    from vastwatch.control.export.year import hour_words, year_of, year_rows
+    from vastwatch.control.export.year_schedule import hour_words, year_of, year_rows
     from vastwatch.files.csv_cells import csv_text
 
     which = date.fromisoformat(project.brief.rehearse_from).year if args.year is None else args.year
@@ -51,9 +51,9 @@ def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 def circuits(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"circuits": {ID: {"name", "inputs", "states": [{"inputs", "lamps", "module_alive", "fed_alive"}],
     "blind_min_per_day", "says_otherwise"}}}`: who switches what, and how long what hangs behind a switch is dead."""
-    from vastwatch.control.export.wiring_table import parallel_words, wiring_table
+    from vastwatch.control.export.truth_table import parallel_words, wiring_table
     from vastwatch.people import simulate_days
-    from vastwatch.rehearsal.troubles import supplies
+    from vastwatch.rehearsal.impairments import supplies
 
     truth = simulate_days(project, args.days, args.seed)
     off = {s.ident: (s.on.end - s.on.total()) / 60.0 / args.days for s in supplies(project, truth)}
@@ -87,7 +87,7 @@ def circuits(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
 def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"rooms": {ROOM: [{"from", "by", "pays", "before", "after"}]}}`: rows that light a room ahead of who comes, held
     against weeks they were not chosen by; figures a day."""
-    from vastwatch.advice.scenes import follow_on
+    from vastwatch.advice.scenes import look_ahead
 
     rooms = [r.id for r in project.rooms]
     if args.room is not None:
@@ -97,7 +97,7 @@ def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     out: dict[str, Any] = {}
     lines = []
     for room in rooms:
-        found = follow_on.look_ahead_rows(project, room)
+        found = look_ahead.look_ahead_rows(project, room)
         if not found and args.room is None:
             continue
         out[room] = [
@@ -108,7 +108,7 @@ def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             }
             for a in found
         ]  # fmt: skip
-        lines += [f"{'pays' if a.pays else 'no'}: {follow_on.in_words(a, project)}" for a in found]
+        lines += [f"{'pays' if a.pays else 'no'}: {look_ahead.in_words(a, project)}" for a in found]
         if not found:
             lines.append(
                 f"{find(project.rooms, room).name}: nobody is noticed on the way there, or it has no automatic light."

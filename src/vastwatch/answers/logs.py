@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.answers.telling import RequestError, number
+from vastwatch.answers.json_values import RequestError, number
 from vastwatch.design.project import Project
 from vastwatch.files import ProjectError
 from vastwatch.files.reading import read_text
@@ -24,7 +24,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice.logs.habits import in_words as told_of_habits
     from vastwatch.advice.logs.replay import explain_note, notes_in, room_replays, what_if, with_holds
     from vastwatch.commission.event_log import read_log
-    from vastwatch.commission.log_guess import guess_format, match
+    from vastwatch.commission.format_guess import guess_format, match
     from vastwatch.commission.log_rows import LogError
     from vastwatch.control.house import run_house
     from vastwatch.design.project import find

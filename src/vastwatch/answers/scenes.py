@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from vastwatch.answers.telling import RequestError, number
+from vastwatch.answers.json_values import RequestError, number
 from vastwatch.design.project import Project, find
 
 if TYPE_CHECKING:
@@ -91,7 +91,7 @@ def _lines(project: Project, did: LadderRun) -> list[str]:
 def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"scene", "room", "spots": {SPOT: {"lux", "wanted"}}, "grid": {"x_m", "y_m", "lux": [[LUX or null]]}}`, of lamps
     alone; daylight is left out."""
-    from vastwatch.control.light.photometry import lit_grid, spot_lux, spot_target_lux
+    from vastwatch.control.light.illuminance import lit_grid, spot_lux, spot_target_lux
     from vastwatch.design.ladders import achievable_level, as_wired
 
     scene = next((s for s in project.scenes if s.id == args.scene), None)

@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING, Any
 
 from vastwatch.advice.judging.settings import settings
-from vastwatch.answers.telling import RequestError, messages_json, needs_json, number
+from vastwatch.answers.json_values import RequestError, messages_json, needs_json, number
 from vastwatch.design.project import Project
 from vastwatch.words import figure
 
@@ -78,7 +78,7 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
     """The incidents of a rehearsal with their chains, and what they are to be blamed on together."""
     from vastwatch.causes.chain import Link, explain
     from vastwatch.causes.groups import groups
-    from vastwatch.causes.inquiry import investigation
+    from vastwatch.causes.investigation import investigation
 
     def told(links: tuple[Link, ...]) -> list[dict[str, str]]:
         return [{"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in links]
@@ -112,7 +112,7 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """The timing curve, the recommended setting and why."""
     from vastwatch.advice.judging.frontier import frontier
-    from vastwatch.advice.judging.robust import effects, stress_scenarios
+    from vastwatch.advice.judging.robustness import effects, stress_scenarios
     from vastwatch.advice.judging.timing import tune
 
     if all(r.id != args.room for r in project.rooms):

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.answers.telling import RequestError, number
+from vastwatch.answers.json_values import RequestError, number
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import spots_on
 from vastwatch.files import ProjectError
@@ -14,7 +14,7 @@ from vastwatch.files.reading import read_text
 
 if TYPE_CHECKING:
     from vastwatch.design.records import Sensor
-    from vastwatch.sensing.zoned import ZonedSensor
+    from vastwatch.sensing.zoned_sensor import ZonedSensor
 
 # A list of distances of more bytes is none.
 LARGEST_LIST = 1_000_000
@@ -25,14 +25,14 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     "own_spots", "false_min_per_day", "counted"}}, "noticed": [SPOT ..], "findings": [..], "helps": [..]}}}`; with
     `--for-room` of the zones that would be proposed in place of those drawn, with `"proposed": {"wrong", "before",
     "left_out", "heuristic"}`."""
-    from vastwatch.advice.adviser.zone_help import zone_remedies
+    from vastwatch.advice.adviser.zone_remedies import zone_remedies
     from vastwatch.advice.checks.zones import zone_findings
     from vastwatch.advice.detection.zone_proposal import propose_zones
     from vastwatch.design.edits.zones import replace_zones
     from vastwatch.rehearsal.run import rehearse
     from vastwatch.rehearsal.zone_scores import score_zones
     from vastwatch.sensing.mounted import zoned_sensor
-    from vastwatch.sensing.zoned import zones_of
+    from vastwatch.sensing.zoned_sensor import zones_of
 
     if args.sensor is not None and all(s.id != args.sensor for s in project.sensors):
         raise RequestError(f"unknown sensor '{args.sensor}'")
@@ -155,7 +155,7 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
     """`{"pose": {"x", "y", "yaw_deg", "bias_m"}, "sd": {..}, "residual_m", "n", "mirrored", "swapped", "unit",
     "untold", "drawn": {..}}` from a walk."""
     from vastwatch.commission.calibrate import CalibrationError, calibrate
-    from vastwatch.commission.known_places import reference_readings
+    from vastwatch.commission.reference_places import reference_readings
     from vastwatch.commission.walk_log import WalkError, read_walk
     from vastwatch.sensing.mounted import zoned_sensor
     from vastwatch.sensing.tracker import pose_of, scatter_of

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vastwatch.causes.because import (
+from vastwatch.causes.cause_words import (
     AFTER_S,
     CauseContext,
     IncidentView,
@@ -21,8 +21,8 @@ from vastwatch.causes.because import (
     rise_before,
     words_of,
 )  # fmt: skip
-from vastwatch.causes.inquiry import AFTER_HOLD_S, CURES, FactorTest, Investigation, investigation
-from vastwatch.causes.witnesses import (
+from vastwatch.causes.investigation import AFTER_HOLD_S, CURES, FactorTest, Investigation, investigation
+from vastwatch.causes.sightings import (
     Sighting,
     Triggered,
     keepers,
@@ -39,9 +39,9 @@ from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Position
+from vastwatch.rehearsal.impairments import powered_in
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident
-from vastwatch.rehearsal.troubles import powered_in
 from vastwatch.sensing.families.pir import crossing_deg
 from vastwatch.sensing.model import SightLine, each_part
 from vastwatch.sensing.mounted import mount

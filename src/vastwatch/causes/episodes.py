@@ -12,11 +12,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.concluding import evaluate_expr
+from vastwatch.control.evaluation import evaluate_expr
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.reactors import start_and_keep
+from vastwatch.rehearsal.reaction_inputs import start_and_keep
 from vastwatch.rehearsal.scoring.incidents import Incident, Kind
 from vastwatch.signals import Signal
 

@@ -7,9 +7,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from vastwatch.causes.chain import CALLED
+from vastwatch.causes.counterfactual import Factor
 from vastwatch.causes.episodes import DROP_S
-from vastwatch.causes.inquiry import CURES, Investigation
-from vastwatch.causes.instead import Factor
+from vastwatch.causes.investigation import CURES, Investigation
 from vastwatch.design.project import find_any
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident, Kind

@@ -12,7 +12,7 @@ from vastwatch.devices import DeviceType, RadarType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.files.csv_cells import csv_text
 from vastwatch.sensing.mounted import zoned_sensor
-from vastwatch.sensing.zoned import ZonedSensor
+from vastwatch.sensing.zoned_sensor import ZonedSensor
 
 # From this share of the reports on somebody who sits is counted at once; a zone is left a little after its delay.
 SLACK_S = 3.0

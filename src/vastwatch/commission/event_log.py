@@ -3,7 +3,7 @@
 CSV with a line for each event (time, device, value) or with a column for each device; JSON Lines with the value beside
 the device or in a payload. Times are ISO 8601, with or without a zone, a date as people write it with a time of day, in
 one column or two, or seconds or milliseconds since 1970. How it is to be read is guessed from what stands there
-(`log_guess`), shown, and can be changed: which columns, which device of the plan, which words mean on.
+(`format_guess`), shown, and can be changed: which columns, which device of the plan, which words mean on.
 
 Offline is not off, and quiet is not offline: between a word such as `unavailable` and the next value there is no data,
 and nor is there where a device that reports at regular intervals misses its reports. Where all of these do, nothing is

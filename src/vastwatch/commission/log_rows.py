@@ -1,6 +1,6 @@
 """The rows of a log file: what it is written in, its columns or keys, and event by event what stands there.
 
-How a log is to be understood is a `LogFormat`; `log_guess` makes one, `event_log` reads by it.
+How a log is to be understood is a `LogFormat`; `format_guess` makes one, `event_log` reads by it.
 """
 
 from __future__ import annotations

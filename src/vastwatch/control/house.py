@@ -13,9 +13,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
-from vastwatch.control.belief.filtering import filter_of
+from vastwatch.control.belief.belief_filter import filter_of
 from vastwatch.control.belief.rates import MarkovChain, markov_chains
-from vastwatch.control.concluding import NO_ACTIONS, ActionsByRoom, evaluate_conclusion, evaluate_expr
+from vastwatch.control.evaluation import NO_ACTIONS, ActionsByRoom, evaluate_conclusion, evaluate_expr
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
 from vastwatch.control.lighting import RoomRun, light_rule, manual_on_light, run_ladders, zone_followed
@@ -31,7 +31,7 @@ from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.design.unaffected import Unaffected
 from vastwatch.memo import memoised
 from vastwatch.signals import Signal, TimeSeries, all_of, any_of, first_active
-from vastwatch.signals.remembered import both, either, never, union
+from vastwatch.signals.memoised_ops import both, either, never, union
 from vastwatch.site.building import Room
 
 

@@ -19,11 +19,11 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.control.concluding import evaluate_expr
+from vastwatch.control.evaluation import evaluate_expr
 from vastwatch.control.ladder import Winners, levels_of, while_above, winners
 from vastwatch.control.light.darkness import house_dark
-from vastwatch.control.manual.by_hand import manual_on
-from vastwatch.control.manual.hand import Override, apply_overrides
+from vastwatch.control.manual.manual_switching import manual_on
+from vastwatch.control.manual.override import Override, apply_overrides
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import evaluation_order, references_in
@@ -46,7 +46,7 @@ from vastwatch.design.records import LadderRow, Lamp, Output, Scene
 from vastwatch.design.relations import lamps_in, lighting_of
 from vastwatch.memo import memoised
 from vastwatch.signals import Signal, TimeSeries, any_of
-from vastwatch.signals.remembered import always, never
+from vastwatch.signals.memoised_ops import always, never
 
 NOTHING: Mapping[str, Signal] = MappingProxyType({})
 

@@ -1,6 +1,6 @@
 """The families of device types: what each can do, what it says of itself, and what it cannot claim.
 
-Every range is on axis and for the type's own mounting height. A new family is a class here (in `other_families` where
+Every range is on axis and for the type's own mounting height. A new family is a class here (in `non_presence_families` where
 it notices nobody), its types in the catalogue, its model in `sensing.families`, and its look on the desk.
 """
 
@@ -11,7 +11,7 @@ from typing import Annotated, Literal, get_args
 
 import msgspec
 
-from vastwatch.devices.other_families import HumidityType, LightType, ModuleType, PlayerType
+from vastwatch.devices.non_presence_families import HumidityType, LightType, ModuleType, PlayerType
 from vastwatch.devices.types import FARTHEST_M, BaseType, Degrees, DeviceFact, Fault, ZoneRules
 from vastwatch.site.record import NotNegative, Positive
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from vastwatch.devices.device_facts import tags
 from vastwatch.devices.families import DeviceType
-from vastwatch.devices.figures import tags
 
 # What else a thing is called, by how a name, a kind or a tag of a type calls it.
 SYNONYMS = {

@@ -16,7 +16,7 @@ from vastwatch.files.check import ProjectError, faults_of
 from vastwatch.files.csv_cells import rows_of
 from vastwatch.files.reading import read_whole
 from vastwatch.site.building import RoomUse
-from vastwatch.site.uses import USES, guess_use
+from vastwatch.site.use_guess import USES, guess_use
 
 # A longer list is not one building.
 MOST_ROOMS = 500

@@ -2,7 +2,7 @@
 
 numba by itself keeps compiled code beside each source and looks at that one file: code compiled of a changed callee or
 constant would go on to run. Here the folder's name is a digest of all sources of loops, of the constants of
-`vastwatch.draws`, and of the versions of Python, numba, llvmlite and numpy. A change of any of these begins a new,
+`vastwatch.rng`, and of the versions of Python, numba, llvmlite and numpy. A change of any of these begins a new,
 empty folder, and no stale code can be found; numba itself looks at the processor. What was not used for a month is
 removed.
 """

@@ -7,12 +7,12 @@ import math
 import numpy as np
 
 from vastwatch.loops.compiling import compiled
-from vastwatch.loops.draws import grow_rows, normal_of
+from vastwatch.loops.rng import grow_rows, normal_of
 
 
 @compiled
 def gaps_of(keys, since, lasts, dawn, median_s, sigma, rate):  # type: ignore[no-untyped-def]
-    """As `small_movements.gaps_of`.
+    """As `minor_motion.motion_times`.
 
     A long sum would round by what came before: it is taken up anew after about as many as there may be.
     """

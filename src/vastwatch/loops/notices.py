@@ -1,4 +1,4 @@
-"""What a sensor notices in many lives, one look, movement or detection after the other, compiled (`many_lives`)."""
+"""What a sensor notices in many lives, one look, movement or detection after the other, compiled (`report_batch`)."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vastwatch.loops.compiling import compiled, part
-from vastwatch.loops.draws import exponential_of, grow_rows, uniform_of
+from vastwatch.loops.rng import exponential_of, grow_rows, uniform_of
 
 
 class Walks(NamedTuple):
@@ -118,7 +118,7 @@ def noticed_resting(keys, rate, a, b, hold, many):  # type: ignore[no-untyped-de
     begin, end, of, n = np.empty(256), np.empty(256), np.empty(256, np.int64), 0
     for k in range(len(rate)):
         dense = rate[k] * hold > many
-        # As `draws.arrivals`: the sum is taken up anew after so many, at the last of them.
+        # As `rng.poisson_times`: the sum is taken up anew after so many, at the last of them.
         expected = rate[k] * (b[k] - a[k])
         if not expected > 0.0:
             continue
@@ -149,7 +149,7 @@ def noticed_resting(keys, rate, a, b, hold, many):  # type: ignore[no-untyped-de
 @compiled
 def condensed(start, end, of, hold_s, blind_s):  # type: ignore[no-untyped-def]
     """Of the notices of each of some people, one after the other, those on which no report depends left out: see
-    `condensing.condensed`. Of each they come sorted by start."""
+    `interval_merging.merge_notices`. Of each they come sorted by start."""
     kept_start, kept_end, kept_of, n = np.empty(len(start)), np.empty(len(start)), np.empty(len(start), np.int64), 0
     reach, first, early = -np.inf, 0.0, False
     for k in range(len(start)):

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vastwatch.loops.compiling import compiled, part
-from vastwatch.loops.draws import grow_rows, sub_key_of, twice_rows, uniform_of
+from vastwatch.loops.rng import grow_rows, sub_key_of, twice_rows, uniform_of
 
 # What happened, by the first column of an event's row; the second is when, the third until when. What a sensor reported
 # is its place after the last of them.
@@ -106,7 +106,7 @@ def start_keep_rows(rises, keep):  # type: ignore[no-untyped-def]
 
 @compiled
 def pressed_at(needed, presence, hold_s, habits):  # type: ignore[no-untyped-def]
-    """As `by_hand.pressed_at`."""
+    """As `manual_switching.press_times`."""
     t, again, n = np.empty(256), np.empty(256, np.bool_), 0
     lit_until, k = -math.inf, -1
     for j in range(len(needed)):

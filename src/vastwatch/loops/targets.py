@@ -1,7 +1,7 @@
 """A tracking radar's targets second by second, in two compiled loops: what it reads, and what its zones make of it.
 
 In arrays of all reports, one step after the other, most of the time goes into moving numbers about: a week of six
-radars with five targets each is seven million reports. `many_targets` lays out what the loops read.
+radars with five targets each is seven million reports. `target_batch` lays out what the loops read.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vastwatch.loops.compiling import compiled, part
-from vastwatch.loops.draws import grow_rows, normal_pair_of, twice_rows, uniform_of
+from vastwatch.loops.rng import grow_rows, normal_pair_of, twice_rows, uniform_of
 
 
 class Bodies(NamedTuple):

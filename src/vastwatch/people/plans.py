@@ -11,8 +11,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import key_of, normal, poisson_times_batch, sub_keys
 from vastwatch.memo import memoised
+from vastwatch.rng import key_of, normal, poisson_times_batch, sub_keys
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.people import Errand, Person, Stay, applies_on
 

@@ -14,11 +14,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import at_ms, key_of, normal
+from vastwatch.people.minor_motion import MotionKeys, Stays, minor_motion_events
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
-from vastwatch.people.reach import unreachable_spots
+from vastwatch.people.reachability import unreachable_spots
 from vastwatch.people.routes import STEP, RouteTable
-from vastwatch.people.small_movements import MotionKeys, Stays, minor_motion_events
+from vastwatch.rng import at_ms, key_of, normal
 from vastwatch.signals import Calendar
 from vastwatch.site.people import Person
 

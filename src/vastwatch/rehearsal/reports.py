@@ -21,16 +21,16 @@ from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import level_number
-from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, exclude_from_size, is_memoised, memoised
 from vastwatch.people.truth import HouseholdDays, Truth
-from vastwatch.rehearsal.noticing.condensing import merge_notices
+from vastwatch.rehearsal.impairments import Impairment, impairment_of
+from vastwatch.rehearsal.noticing.interval_merging import merge_notices
 from vastwatch.rehearsal.noticing.notices import Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.noticing.nuisance import Weekly, sources_on_day, week_index, weekly_false_sources
-from vastwatch.rehearsal.room_sensors.room_told import room_sensor_report
+from vastwatch.rehearsal.room_sensors.room_sensors import room_sensor_report
 from vastwatch.rehearsal.tracking.targets import Targets, TrackingRadar, targets_of
 from vastwatch.rehearsal.tracking.zone_reports import ZoneTask, tracking_radar_of, zone_rows, zone_signals, zone_task
-from vastwatch.rehearsal.troubles import Impairment, impairment_of
+from vastwatch.rng import at_ms, key_of, triangular
 from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.reporting import hold_and_blind_s, hold_merge, report_intervals

@@ -17,8 +17,8 @@ import numpy as np
 
 from vastwatch.control.house import HouseRun, Same, run_house
 from vastwatch.control.outputs.handler import handler_of
-from vastwatch.control.own_light import with_self_illumination
 from vastwatch.control.recording import Recording
+from vastwatch.control.self_illumination import with_self_illumination
 from vastwatch.design.conclusions import all_facts_read, evaluation_order
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
@@ -27,19 +27,19 @@ from vastwatch.design.relations import outputs
 from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.memo import memoised
 from vastwatch.people.truth import There, Truth, simulate_days
+from vastwatch.rehearsal.impairments import powered
+from vastwatch.rehearsal.light_preferences import asleep_in
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.reactors import Simulated, occupied, simulate_reactions
+from vastwatch.rehearsal.reaction_inputs import Simulated, occupied, simulate_reactions
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
-from vastwatch.rehearsal.room_sensors.programmes import calls_in, fact_signal, player_in
+from vastwatch.rehearsal.room_sensors.media_and_calls import calls_in, fact_signal, player_in
 from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
 from vastwatch.rehearsal.scoring.light_scores import LightScores, light_scores
 from vastwatch.rehearsal.scoring.scores import OutputScores, Scores, score, score_output
-from vastwatch.rehearsal.troubles import powered
-from vastwatch.rehearsal.wishes import asleep_in
 from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import to_plan
 from vastwatch.signals import Calendar, Signal
-from vastwatch.signals.remembered import both, either, inverse, never
+from vastwatch.signals.memoised_ops import both, either, inverse, never
 
 LONGEST_DAYS = 366
 # Days of notices a rehearsal keeps for who asks what set a sensor off.

@@ -14,7 +14,7 @@ from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.reports import targets_on
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.sensing.mounted import zoned_sensor
-from vastwatch.sensing.zoned import ZonedSensor
+from vastwatch.sensing.zoned_sensor import ZonedSensor
 from vastwatch.signals import Signal
 
 # Beside its own delay a zone may say so much longer that somebody is there, seconds.

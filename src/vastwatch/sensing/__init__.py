@@ -1,6 +1,6 @@
 """What a sensor can notice, where, and how soon."""
 
+from vastwatch.sensing.bodies import SUBJECTS, Subject
 from vastwatch.sensing.coverage import CoverageMap, coverage
-from vastwatch.sensing.figures import SUBJECTS, Subject
 
 __all__ = ["SUBJECTS", "CoverageMap", "Subject", "coverage"]

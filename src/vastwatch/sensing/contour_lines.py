@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from vastwatch.design.project import Project, find
 from vastwatch.devices import AREA_FAMILIES
+from vastwatch.sensing.bodies import Subject
 from vastwatch.sensing.coverage import coverage
-from vastwatch.sensing.figures import Subject
 
 # Noticed within so many seconds.
 LIMITS_S = (1.0, 5.0, 30.0, 300.0)

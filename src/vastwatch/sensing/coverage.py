@@ -14,7 +14,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, Part, affordable_cell, grid_over
 from vastwatch.memo import memoised
-from vastwatch.sensing.figures import (
+from vastwatch.sensing.bodies import (
     ABED,
     FIGURE_ACTIVITY,
     MINOR_MOTION,

@@ -22,9 +22,9 @@ from vastwatch.design.project import Level, Project
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.devices import DeviceType, DualType, RadarType
 from vastwatch.memo import memoised
-from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
+from vastwatch.sensing.bodies import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import MountedSensor, assemble_sensor, stay_detection, walker_rate, watches_area
-from vastwatch.sensing.scene import obstacles
+from vastwatch.sensing.obstacles import obstacles
 
 Array = NDArray[np.float64]
 

@@ -15,7 +15,7 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.geometry.sightlines import Screens, prism_hits, screen_hits, sort_by_azimuth
 from vastwatch.memo import memoised
-from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, PersonAt, Stayer, Walker
+from vastwatch.sensing.bodies import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.model import (
     MountedSensor,
     SightLine,
@@ -27,7 +27,7 @@ from vastwatch.sensing.model import (
     walker_rate,
 )
 from vastwatch.sensing.mounted import mount
-from vastwatch.sensing.scene import OPAQUE_DB
+from vastwatch.sensing.obstacles import OPAQUE_DB
 
 Array = NDArray[np.float64]
 

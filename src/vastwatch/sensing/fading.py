@@ -17,7 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.memo import memoised
 from vastwatch.sensing.frames import mean_frames
-from vastwatch.sensing.softness import FRAME_SOFTNESS, detection_probability
+from vastwatch.sensing.roll_off import FRAME_SOFTNESS, detection_probability
 
 Array = NDArray[np.float64]
 

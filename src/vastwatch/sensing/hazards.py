@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
-from vastwatch.sensing.figures import Body
+from vastwatch.sensing.bodies import Body
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.sunpatch import sun_hours, sun_patch
 from vastwatch.sensing.tracker import chest_height

@@ -21,11 +21,11 @@ from vastwatch.design.placed import as_placed
 from vastwatch.design.records import Sensor
 from vastwatch.devices import AREA_FAMILIES, DeviceType
 from vastwatch.devices.families import parts_of
+from vastwatch.sensing.bodies import LARGE_SHARE, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.fading import Fading
-from vastwatch.sensing.figures import LARGE_SHARE, Body, PersonAt, Stayer, Walker
-from vastwatch.sensing.scene import Obstacles
+from vastwatch.sensing.obstacles import Obstacles
 from vastwatch.sensing.tracker import Pose, chest_height, readings
-from vastwatch.sensing.zone_numbers import Shape
+from vastwatch.sensing.zone_encoding import Shape
 from vastwatch.site.building import Hazard, Room
 from vastwatch.site.record import Outline
 

@@ -9,8 +9,8 @@ from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.devices import AREA_FAMILIES
 from vastwatch.sensing.model import MountedSensor, ZoneArea, assemble_sensor
-from vastwatch.sensing.scene import obstacles
-from vastwatch.sensing.zoned import ZonedSensor, programmed_zones, zoned_sensor_of
+from vastwatch.sensing.obstacles import obstacles
+from vastwatch.sensing.zoned_sensor import ZonedSensor, programmed_zones, zoned_sensor_of
 
 
 def mount(project: Project, sensor: Sensor) -> MountedSensor:

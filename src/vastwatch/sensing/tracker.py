@@ -14,7 +14,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
 from vastwatch.devices import RadarType
-from vastwatch.sensing.figures import BODIES, Body
+from vastwatch.sensing.bodies import BODIES, Body
 from vastwatch.site.building import Hazard
 
 # In whatever precision: reports are many.

@@ -13,8 +13,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from vastwatch.distributions import normal_cdf, normal_quantile
 from vastwatch.geometry import polygons
-from vastwatch.laws import normal_cdf, normal_quantile
 from vastwatch.sensing.tracker import Pose, Scatter, to_device_frame
 
 Array = NDArray[np.floating[Any]]

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 from datetime import date
 
-from vastwatch.draws import key_of, uniform_of
 from vastwatch.memo import memoised
+from vastwatch.rng import key_of, uniform_of
 from vastwatch.signals import Calendar, Signal
 
 # Share of the days with a clear sky, January to December, in the north.

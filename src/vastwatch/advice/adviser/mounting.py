@@ -7,8 +7,8 @@ import math
 
 import numpy as np
 
-from vastwatch.advice.adviser.room_now import RoomState
-from vastwatch.advice.hardware.fixing import host_placement
+from vastwatch.advice.adviser.room_state import RoomState
+from vastwatch.advice.hardware.host_placement import host_placement
 from vastwatch.design.places import opening_middle
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings

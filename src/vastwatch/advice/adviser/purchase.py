@@ -14,18 +14,18 @@ from dataclasses import replace as changed
 
 import numpy as np
 
-from vastwatch.advice.adviser.choose import CABLE_PRICE, DEVICE_PRICE, Option, shortlist
-from vastwatch.advice.adviser.offer import Candidate, judge_candidate, rejudge
-from vastwatch.advice.adviser.offers import advise
-from vastwatch.advice.hardware.bill import BillOfMaterials, bill_of_materials, bill_words, with_modules
+from vastwatch.advice.adviser.adviser import advise
+from vastwatch.advice.adviser.candidate import Candidate, judge_candidate, rejudge
+from vastwatch.advice.adviser.shortlist import CABLE_PRICE, DEVICE_PRICE, Option, shortlist
+from vastwatch.advice.hardware.bill_of_materials import BillOfMaterials, bill_of_materials, bill_words, with_modules
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement, dark_limit_min
-from vastwatch.advice.judging.met import LATE_S, RequirementCheck, in_words, violation
+from vastwatch.advice.judging.requirements import LATE_S, RequirementCheck, in_words, violation
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.weeks import manual_cost
+from vastwatch.advice.simulation.room_simulation import manual_cost
 from vastwatch.causes.episodes import DROP_S
-from vastwatch.causes.inquiry import IDLE_COSTS
-from vastwatch.control.manual.by_hand import REACH_S
+from vastwatch.causes.investigation import IDLE_COSTS
+from vastwatch.control.manual.manual_switching import REACH_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import try_set_hold

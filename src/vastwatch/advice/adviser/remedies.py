@@ -16,11 +16,11 @@ from msgspec.structs import replace
 
 from vastwatch.advice.checks.findings import spot_wait_s
 from vastwatch.advice.judging.judge import HeldOut, dark_limit_min, held_out, judge
-from vastwatch.advice.judging.met import LEAST_LIMIT
+from vastwatch.advice.judging.requirements import LEAST_LIMIT
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.curves import KNOWN_S
+from vastwatch.advice.simulation.hold_curves import KNOWN_S
 from vastwatch.causes.episodes import DROP_S
-from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, investigation
+from vastwatch.causes.investigation import IDLE_COSTS, MATTERS, investigation
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import RoomNeeds, light_spots, needs_of
 from vastwatch.design.presence import hold_of, reports

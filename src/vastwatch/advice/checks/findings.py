@@ -19,13 +19,13 @@ from vastwatch.advice.checks import settings as settings_checks
 from vastwatch.advice.checks import wiring as wiring_checks
 from vastwatch.advice.checks import zones as zone_checks
 from vastwatch.advice.checks.finding import MANY_SENSORS, ORDER, Finding, RemedyText
-from vastwatch.advice.detection.silences import hold_for, hours_per_false_off
-from vastwatch.advice.detection.spill import over_coverages
-from vastwatch.advice.detection.watching import spot_detections
-from vastwatch.advice.detection.ways import EntryPaths, entry_paths, path_rates, share_within
+from vastwatch.advice.detection.entry_paths import EntryPaths, entry_paths, path_rates, share_within
+from vastwatch.advice.detection.gap_model import hold_for, hours_per_false_off
+from vastwatch.advice.detection.over_coverage import over_coverages
+from vastwatch.advice.detection.spot_detection import spot_detections
 from vastwatch.advice.judging.judge import Judgement
-from vastwatch.advice.judging.met import LEAST_LIMIT, STEP_S, in_words
-from vastwatch.advice.simulation.weeks import hours_between_false_offs
+from vastwatch.advice.judging.requirements import LEAST_LIMIT, STEP_S, in_words
+from vastwatch.advice.simulation.room_simulation import hours_between_false_offs
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import light_spots, needs_of, used_by_people
 from vastwatch.design.places import display_name, room_of

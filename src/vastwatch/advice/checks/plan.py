@@ -21,7 +21,7 @@ from vastwatch.devices import ModuleType
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
 from vastwatch.people.floors import solid_segments, stair_ends
-from vastwatch.people.reach import unreachable_spots
+from vastwatch.people.reachability import unreachable_spots
 from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Person

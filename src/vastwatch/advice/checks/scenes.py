@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from vastwatch.advice.checks.finding import Finding, RemedyText
 from vastwatch.advice.scenes.ladder_states import has_ladder, never_wins, shadowing, stuck
 from vastwatch.advice.scenes.light_feedback import feedback
-from vastwatch.control.light.photometry import spot_lux, spot_target_lux
+from vastwatch.control.light.illuminance import spot_lux, spot_target_lux
 from vastwatch.control.lighting import demanded_light, lit_only_when_empty
 from vastwatch.design.conclusions import facts_read
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Fact, Report, every_part

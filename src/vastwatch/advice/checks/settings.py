@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vastwatch.advice.checks.finding import MANY_SENSORS, Finding
+from vastwatch.advice.detection.entry_paths import reference_week
 from vastwatch.advice.detection.messages import messages
-from vastwatch.advice.detection.ways import reference_week
 from vastwatch.design.placed import settings_faults
 from vastwatch.design.project import Project, find
 from vastwatch.rehearsal.run import make_recording

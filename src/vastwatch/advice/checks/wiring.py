@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from datetime import date
 
 from vastwatch.advice.checks.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Finding, RemedyText
-from vastwatch.advice.hardware.bill import lamps_by_hand_alone, module_for
-from vastwatch.advice.hardware.fixing import lightest_kg
-from vastwatch.control.export.wiring_table import parallel_words
+from vastwatch.advice.hardware.bill_of_materials import lamps_by_hand_alone, module_for
+from vastwatch.advice.hardware.host_placement import lightest_kg
+from vastwatch.control.export.truth_table import parallel_words
 from vastwatch.design.edits.wiring import module_problems, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import display_name, room_of

@@ -14,12 +14,19 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
-from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
+from vastwatch.sensing.bodies import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.hazards import false_rate
 from vastwatch.sensing.model import walker_rate
 from vastwatch.sensing.mounted import mount_plain, zoned_sensor
 from vastwatch.sensing.tracker import WANDER_M, is_pose_current
-from vastwatch.sensing.zoned import ZonedSensor, counted_shares, ignored_share, off_axis_deg, tracking_part, zones_of
+from vastwatch.sensing.zoned_sensor import (
+    ZonedSensor,
+    counted_shares,
+    ignored_share,
+    off_axis_deg,
+    tracking_part,
+    zones_of,
+)
 from vastwatch.words import capital
 
 # Somebody is well counted in their own zone with this share of their reports, and badly with less than that one; in

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.judging.met import STEP_S
+from vastwatch.advice.judging.requirements import STEP_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of
 from vastwatch.design.placed import at_hour
@@ -21,11 +21,11 @@ from vastwatch.design.places import opening_middle, room_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
-from vastwatch.draws import exponential, key_of, sub_keys
 from vastwatch.geometry import polygons
 from vastwatch.people.routes import room_floor
-from vastwatch.rehearsal.reactors import starters_of
-from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
+from vastwatch.rehearsal.reaction_inputs import starters_of
+from vastwatch.rng import exponential, key_of, sub_keys
+from vastwatch.sensing.bodies import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.model import latency_s, walker_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Opening, Room

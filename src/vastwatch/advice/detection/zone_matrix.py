@@ -15,8 +15,8 @@ from vastwatch.devices import RadarType
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
 from vastwatch.sensing.tracker import CHEST_M, Pose, scatter_of
-from vastwatch.sensing.zone_numbers import Shape
-from vastwatch.sensing.zoned import ZonedSensor
+from vastwatch.sensing.zone_encoding import Shape
+from vastwatch.sensing.zoned_sensor import ZonedSensor
 from vastwatch.sensing.zones import spread_of
 
 Array = NDArray[np.float64]

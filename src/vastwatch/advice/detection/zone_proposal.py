@@ -26,8 +26,8 @@ from vastwatch.design.relations import spots_on
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.mounted import zoned_sensor
-from vastwatch.sensing.zone_numbers import zone_error
-from vastwatch.sensing.zoned import ZonedSensor
+from vastwatch.sensing.zone_encoding import zone_error
+from vastwatch.sensing.zoned_sensor import ZonedSensor
 from vastwatch.site.building import Furnishing, Opening, Room, Spot
 from vastwatch.site.people import Person
 

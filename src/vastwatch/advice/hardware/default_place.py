@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely import Polygon
 
-from vastwatch.advice.hardware.fixing import host_placement
+from vastwatch.advice.hardware.host_placement import host_placement
 from vastwatch.design.places import opening_middle, rooms_beside
 from vastwatch.design.project import Project, find
 from vastwatch.devices import TOUCH_FAMILIES, ContactType, DeviceType, MatType

@@ -14,8 +14,8 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.advice.judging.judge import HeldOut, Judgement, held_out, judge, legal_holds
-from vastwatch.advice.judging.met import violation
 from vastwatch.advice.judging.parameters import Parameter, makers
+from vastwatch.advice.judging.requirements import violation
 from vastwatch.advice.judging.settings import settings
 from vastwatch.control.lighting import made_by
 from vastwatch.design.project import Project

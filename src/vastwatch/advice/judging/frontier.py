@@ -21,13 +21,18 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.advice.judging.judge import LONGEST_S, Judgement, all_met, count_quantile, dark_limit_min, judge
-from vastwatch.advice.judging.met import SURE, mean_margin
 from vastwatch.advice.judging.parameters import Parameter, parameters
+from vastwatch.advice.judging.requirements import SURE, mean_margin
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.curves import AnyConclusionCurve
-from vastwatch.advice.simulation.end_to_end import Outcomes, curve_batch
-from vastwatch.advice.simulation.weeks import dark_arrivals, lighting_conclusion, simulate_room, simulate_room_batch
-from vastwatch.control.concluding import evaluate_with
+from vastwatch.advice.simulation.curve_batch import Outcomes, curve_batch
+from vastwatch.advice.simulation.hold_curves import AnyConclusionCurve
+from vastwatch.advice.simulation.room_simulation import (
+    dark_arrivals,
+    lighting_conclusion,
+    simulate_room,
+    simulate_room_batch,
+)
+from vastwatch.control.evaluation import evaluate_with
 from vastwatch.design.edits.sensors import readable_sensors
 from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
 from vastwatch.design.needs import RoomNeeds, needs_of

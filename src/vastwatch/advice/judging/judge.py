@@ -14,7 +14,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.judging.met import (
+from vastwatch.advice.judging.requirements import (
     FALSE_STARTS_A_DAY,
     SURE,
     WITHIN,
@@ -25,9 +25,9 @@ from vastwatch.advice.judging.met import (
     violation,
 )
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.curves import KNOWN_S
-from vastwatch.advice.simulation.end_to_end import CurveBatch, curve_batch
-from vastwatch.advice.simulation.weeks import (
+from vastwatch.advice.simulation.curve_batch import CurveBatch, curve_batch
+from vastwatch.advice.simulation.hold_curves import KNOWN_S
+from vastwatch.advice.simulation.room_simulation import (
     RoomReplicate,
     dark_arrivals,
     lighting_conclusion,
@@ -35,12 +35,12 @@ from vastwatch.advice.simulation.weeks import (
     simulate_room_batch,
 )
 from vastwatch.control.lighting import Makes, made_by
-from vastwatch.control.manual.by_hand import AGAIN_S
+from vastwatch.control.manual.manual_switching import AGAIN_S
 from vastwatch.control.manual.reactions import MAX_VAIN_WAVES
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
-from vastwatch.laws import chi_square_quantile
+from vastwatch.distributions import chi_square_quantile
 from vastwatch.memo import MEMO
 from vastwatch.site.building import RoomUse
 from vastwatch.site.people import WAVE_AFTER_S

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.advice.judging.judge import legal_holds, settable_holds
-from vastwatch.advice.simulation.weeks import lighting_conclusion
+from vastwatch.advice.simulation.room_simulation import lighting_conclusion
 from vastwatch.design.edits.expressions import part_at, paths, replaced
 from vastwatch.design.expressions import AtLeast, Belief, DoorLatch, Expr, Hold, MinimumOn, OnDelay
 from vastwatch.design.ladders import ladder_conclusions, ladder_lamps, rows_of
@@ -21,7 +21,7 @@ from vastwatch.design.records import Settings
 from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.design.sentence import part_words
 from vastwatch.devices.types import ZoneRules
-from vastwatch.rehearsal.reactors import sensors_read
+from vastwatch.rehearsal.reaction_inputs import sensors_read
 from vastwatch.words import and_list, duration_words
 
 # A presence whose hold is a parameter is tried at no more of them than this, evenly spread over what is legal.

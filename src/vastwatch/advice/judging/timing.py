@@ -1,4 +1,4 @@
-"""The tuner: which hold time is right for a room, and why, from the curve of weeks its people live (M8, `curves`)."""
+"""The tuner: which hold time is right for a room, and why, from the curve of weeks its people live (M8, `hold_curves`)."""
 
 from __future__ import annotations
 
@@ -18,10 +18,10 @@ from vastwatch.advice.judging.judge import (
     legal_holds,
     settable_holds,
 )
-from vastwatch.advice.judging.met import in_words
+from vastwatch.advice.judging.requirements import in_words
 from vastwatch.advice.judging.settings import settings
-from vastwatch.advice.simulation.curves import AnyConclusionCurve, Curve, Outcome
-from vastwatch.advice.simulation.weeks import nobody_there, room_replicate, tunable_conclusion
+from vastwatch.advice.simulation.hold_curves import AnyConclusionCurve, Curve, Outcome
+from vastwatch.advice.simulation.room_simulation import nobody_there, room_replicate, tunable_conclusion
 from vastwatch.control.lighting import made_by
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of

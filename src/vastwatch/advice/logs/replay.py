@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.advice.judging.judge import settable_holds
-from vastwatch.control.concluding import evaluate_expr
+from vastwatch.control.evaluation import evaluate_expr
 from vastwatch.control.house import HouseRun
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.conclusions import set_holds
@@ -19,7 +19,7 @@ from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import presence_of
-from vastwatch.rehearsal.reactors import start_and_keep
+from vastwatch.rehearsal.reaction_inputs import start_and_keep
 from vastwatch.signals import Calendar, Signal
 from vastwatch.words import clock_words, duration_words
 

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.control.lighting import LadderRun
-from vastwatch.control.manual.hand import ends_words
+from vastwatch.control.manual.override import ends_words
 from vastwatch.design.ladders import ladders_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import buttons_in, presence_of

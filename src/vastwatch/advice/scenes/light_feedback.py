@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from vastwatch.control.light.darkness import house_dark, sampling_of, thresholds
 from vastwatch.control.light.daylight import target_lux
-from vastwatch.control.own_light import max_self_lux, with_self_illumination
+from vastwatch.control.self_illumination import max_self_lux, with_self_illumination
 from vastwatch.design.project import Project, find, put
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.site.building import DarkSource

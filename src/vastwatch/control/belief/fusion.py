@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 
-from vastwatch.control.belief.filtering import filter_of
+from vastwatch.control.belief.belief_filter import filter_of
 from vastwatch.control.belief.rates import MarkovChain
 from vastwatch.design.expressions import (
     AllOf,

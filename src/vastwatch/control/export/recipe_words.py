@@ -24,7 +24,7 @@ from vastwatch.control.export.recipe_parts import (
     TimerRuns,
     Trigger,
 )
-from vastwatch.control.manual.hand import ends_words
+from vastwatch.control.manual.override import ends_words
 from vastwatch.design.project import Project
 from vastwatch.design.relations import buttons_in
 from vastwatch.words import duration_words

@@ -23,7 +23,7 @@ from vastwatch.design.expressions import Dark
 from vastwatch.design.project import Place, Project, find
 from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal, TimeSeries
-from vastwatch.signals.remembered import inverse
+from vastwatch.signals.memoised_ops import inverse
 from vastwatch.site import sun
 from vastwatch.site.building import DarkSource, Room
 from vastwatch.site.meter_scale import MeterScale, scale_of
@@ -41,7 +41,7 @@ def dark_leaf(project: Project, leaf: Dark, recording: Recording) -> Signal:
     source = room.darkness
     seen = recording.facts.get(("dark", leaf.room))
     if seen is not None and leaf.below_lux is None:
-        # What its sensor says that sees the room's own lamps too (`own_light`).
+        # What its sensor says that sees the room's own lamps too (`self_illumination`).
         return seen
     if source is None or leaf.below_lux is not None or source.source == "daylight":
         below, until = leaf.below_lux, leaf.until_lux

@@ -23,7 +23,7 @@ from vastwatch.design.project import Place, Project, find, indexed
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal
-from vastwatch.signals.remembered import always
+from vastwatch.signals.memoised_ops import always
 from vastwatch.site import sun
 from vastwatch.site.building import Opening, Room, Spot, Wall
 from vastwatch.site.sky import clear_days

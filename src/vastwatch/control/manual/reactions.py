@@ -22,10 +22,10 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S, REACH_S
-from vastwatch.draws import Keys, at_ms, sub_key_of, sub_keys, uniform, uniform_of
-from vastwatch.right_of_way import yield_to_interface
+from vastwatch.control.manual.manual_switching import AGAIN_S, PRESS_S, REACH_S
+from vastwatch.rng import Keys, at_ms, sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.signals import Signal
+from vastwatch.yielding import yield_to_interface
 
 if TYPE_CHECKING:
     from vastwatch.loops import reactions as loops

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.manual.by_hand import manual_on
+from vastwatch.control.manual.manual_switching import manual_on
 from vastwatch.control.outputs.handler import OutputContext
 from vastwatch.design.records import Lamp
 from vastwatch.signals import TimeSeries

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits.following import move_attached
+from vastwatch.design.edits.attachments import move_attached
 from vastwatch.design.project import Construction, Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons

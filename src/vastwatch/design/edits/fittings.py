@@ -11,8 +11,8 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from msgspec.structs import replace
 
+from vastwatch.design.edits.attachments import attached_sensors, attached_spots
 from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
-from vastwatch.design.edits.following import attached_sensors, attached_spots
 from vastwatch.design.naming import place_name
 from vastwatch.design.places import opening_middle, room_at, rooms_beside
 from vastwatch.design.project import Project, find, fresh_id, on_level, put, unique_name

@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits.following import attached_sensors, attached_spots
+from vastwatch.design.edits.attachments import attached_sensors, attached_spots
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.design.references import settled

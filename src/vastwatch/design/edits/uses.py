@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.building import fresh_name_id
 from vastwatch.design.project import Project, clean_name, find, put, unique_name
 from vastwatch.site.building import Needs, OwnUse, Room
-from vastwatch.site.uses import USES
+from vastwatch.site.use_guess import USES
 
 
 def use_key(room: Room) -> str:

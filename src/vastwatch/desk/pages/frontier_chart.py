@@ -23,7 +23,7 @@ from PyQt6.QtGui import (
 
 from vastwatch.advice.judging.frontier import Frontier, Point, table
 from vastwatch.desk.pages.plan_sheet import paper_font
-from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.theme import LIGHT, Theme, alpha, font, mix
 from vastwatch.devices.families import FAMILY_TYPES
 from vastwatch.files.csv_cells import csv_text

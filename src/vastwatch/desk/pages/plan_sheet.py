@@ -14,11 +14,11 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QImage, QPainter, QPen
 
 from vastwatch.causes.chain import IncidentView
 from vastwatch.design.project import Project, on_level
-from vastwatch.desk.plan import covered, fixtures, furniture, ground, marks, places, walls
+from vastwatch.desk.plan import coverage_layer, fixtures, furniture, ground, marks, places, walls
 from vastwatch.desk.plan.contours import BANDS
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zones_on_paper import draw_zones_on_paper
-from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.theme import LIGHT, font, mix
 from vastwatch.devices import TOUCH_FAMILIES
 from vastwatch.sensing.hazards import on_date
@@ -58,7 +58,7 @@ def state_for(project: Project, level: str, scene: IncidentView | None = None, r
     state = PlanState(project, LIGHT, level, room=room, scene=scene, ghost=False)
     found = (on_date(project, h, day) for h in project.hazards if h.level == level)
     state.hazards = [h for h in found if h is not None]
-    covered.lay_out_contours(state)
+    coverage_layer.lay_out_contours(state)
     return state
 
 
@@ -70,7 +70,7 @@ def paint_level(painter: QPainter, state: PlanState, frame: QRectF, scale: float
     painter.translate(origin.x() - frame.x() * scale, origin.y() - frame.y() * scale)
     painter.scale(scale, scale)
     drawn = (
-        ground.draw_ground, covered.draw_contours, furniture.draw_furniture, walls.draw_walls,
+        ground.draw_ground, coverage_layer.draw_contours, furniture.draw_furniture, walls.draw_walls,
         draw_zones_on_paper, places.draw_places, fixtures.draw_fixtures, marks.draw_sensors, marks.draw_scene,
     )  # fmt: skip
     for draw in drawn:

@@ -26,7 +26,7 @@ from vastwatch.design.edits.whole_rooms import copy_room, move_room
 from vastwatch.design.naming import opening_words
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import IN_ROOMS, Project, find, find_any
-from vastwatch.desk.plan.bench import EditContext
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.gestures import Gesture, TurnThing
 from vastwatch.desk.plan.handles import GRIP_PX, Handle, handle_of
 from vastwatch.desk.plan.moving import MOVES, MoveCorner, MoveMarked, across

@@ -14,7 +14,7 @@ from vastwatch.desk.plan.marks import devices_by_room, groups_shown
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon, ring, scale_of
 from vastwatch.desk.plan.state import PlanState, special
 from vastwatch.desk.plan.underlay import picture_of
-from vastwatch.desk.shell.looks import OUTPUT_MARKS
+from vastwatch.desk.shell.family_style import OUTPUT_MARKS
 from vastwatch.desk.shell.theme import alpha
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QRubberBand
 
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, put
-from vastwatch.desk.plan.bench import EditContext
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.handles import STEP_DEG, Handle, turned_to
 from vastwatch.desk.shell.units import show_angle
 

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QLineF, QPointF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QRadialGradient
 
 from vastwatch.design.project import find
-from vastwatch.desk.plan.lit import draw_pools
+from vastwatch.desk.plan.light_layer import draw_pools
 from vastwatch.desk.plan.painting import cosmetic, path_of, polygon
 from vastwatch.desk.plan.state import PlanState, made_once
 from vastwatch.desk.shell.theme import alpha, mix

@@ -6,8 +6,19 @@ from collections.abc import Callable
 
 from PyQt6.QtGui import QPainter
 
-from vastwatch.desk.plan import beyond, covered, fixtures, furniture, ground, held, marks, places, walked, walls
-from vastwatch.desk.plan.lit import draw_spot_lux
+from vastwatch.desk.plan import (
+    coverage_layer,
+    fixtures,
+    furniture,
+    ground,
+    marks,
+    over_coverage_layer,
+    places,
+    selection_layer,
+    walk_layer,
+    walls,
+)
+from vastwatch.desk.plan.light_layer import draw_spot_lux
 from vastwatch.desk.plan.painting import Layer
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zones_drawn import draw_blind, draw_zones
@@ -19,7 +30,7 @@ def layers_of(state: PlanState, draw_tools: Callable[[QPainter, PlanState], None
         "ground": Layer(state, 0, ground.draw_ground, ground.reads_ground),
         "light": Layer(state, 0.2, ground.draw_light, ground.reads_light),
         "underlay": Layer(state, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
-        "contours": Layer(state, 1, covered.draw_contours),
+        "contours": Layer(state, 1, coverage_layer.draw_contours),
         "blind": Layer(state, 1.5, draw_blind),
         "furniture": Layer(state, 2, furniture.draw_furniture, furniture.reads_furniture),
         "walls": Layer(state, 2.2, walls.draw_walls, walls.reads_walls),
@@ -27,10 +38,10 @@ def layers_of(state: PlanState, draw_tools: Callable[[QPainter, PlanState], None
         "lamps": Layer(state, 2.5, places.draw_lamps, places.reads_lamps),
         "zones": Layer(state, 2.6, draw_zones),
         "fixtures": Layer(state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
-        "held": Layer(state, 3.2, held.draw_held),
+        "held": Layer(state, 3.2, selection_layer.draw_held),
         "sensors": Layer(state, 3.5, marks.draw_sensors),
-        "beyond": Layer(state, 3.3, beyond.draw_beyond),
-        "walked": Layer(state, 3.8, walked.draw_walked),
+        "beyond": Layer(state, 3.3, over_coverage_layer.draw_beyond),
+        "walked": Layer(state, 3.8, walk_layer.draw_walked),
         "scene": Layer(state, 4, marks.draw_scene),
         "people": Layer(state, 5, marks.draw_people),
         "lux": Layer(state, 5.5, draw_spot_lux),

@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.contours import BANDS
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.devices import AREA_FAMILIES, TOUCH_FAMILIES
 

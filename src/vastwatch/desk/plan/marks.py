@@ -14,9 +14,9 @@ from vastwatch.desk.plan.distance import Group, groups, mark_share
 from vastwatch.desk.plan.painting import HANDLE_REACH, SENSOR_RADIUS, in_pixels, ring, scale_of
 from vastwatch.desk.plan.state import PlanState, made_once, special
 from vastwatch.desk.shell import glyphs
-from vastwatch.desk.shell.looks import family_hue, family_mark
+from vastwatch.desk.shell.family_style import family_hue, family_mark
 from vastwatch.desk.shell.theme import MARKED, alpha, font, legible, mix
-from vastwatch.devices.figures import turnable
+from vastwatch.devices.device_facts import turnable
 
 
 def draw_sensors(p: QPainter, state: PlanState) -> None:

@@ -17,7 +17,7 @@ from vastwatch.design.edits.selections import move_many
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.naming import opening_words
 from vastwatch.design.project import Project, find
-from vastwatch.desk.plan.bench import EditContext
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.gestures import STILL_PX, Gesture
 from vastwatch.desk.plan.snapping import along, at_wall
 from vastwatch.site.building import Furnishing, Hazard, Opening, Room, Socket, Switch, Wall

@@ -7,8 +7,8 @@ from msgspec.structs import replace
 from vastwatch.design.edits.zones import set_outline
 from vastwatch.design.places import room_at
 from vastwatch.design.project import IN_ROOMS, find, find_any, put
-from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.builder import Builder
+from vastwatch.desk.plan.edit_context import EditContext
 
 
 def nudge(bench: EditContext, builder: Builder, dx: float, dy: float, whole: bool = False) -> bool:

@@ -9,9 +9,9 @@ from typing import Any
 from PyQt6.QtCore import QPointF
 
 from vastwatch.design.project import find
-from vastwatch.desk.plan.bench import EditContext
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.distance import Group, mark_share
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.marks import groups_shown
 from vastwatch.desk.plan.state import special
 from vastwatch.geometry import polygons

@@ -19,7 +19,7 @@ from vastwatch.design.edits.wiring import add_socket, add_switch
 from vastwatch.design.naming import opening_words, place_name
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, fresh_id
-from vastwatch.desk.plan.bench import EditContext
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.snapping import along, at_wall, stand, wall_at
 from vastwatch.site.building import Spot
 from vastwatch.site.furniture import furniture

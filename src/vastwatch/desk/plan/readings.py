@@ -10,9 +10,9 @@ from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.distance import Group
 from vastwatch.sensing import Subject
+from vastwatch.sensing.bodies import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, PersonAt
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight_line
-from vastwatch.sensing.figures import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, PersonAt
 from vastwatch.sensing.mounted import mount
 from vastwatch.words import duration_words, notice_interval_words
 

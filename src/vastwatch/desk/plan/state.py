@@ -8,7 +8,7 @@ from typing import NamedTuple, TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
-from vastwatch.advice.detection.spill import OverCoverage
+from vastwatch.advice.detection.over_coverage import OverCoverage
 from vastwatch.advice.detection.walk_test import SidestepTest, Walk
 from vastwatch.causes.chain import IncidentView
 from vastwatch.design.project import Project
@@ -17,7 +17,7 @@ from vastwatch.desk.plan.shapes import NamePlace
 from vastwatch.desk.shell.theme import MARKED, Theme, legible, mix
 from vastwatch.devices import DeviceType
 from vastwatch.sensing import Subject
-from vastwatch.sensing.zoned import ZonedSensor
+from vastwatch.sensing.zoned_sensor import ZonedSensor
 from vastwatch.site.building import Hazard, Room
 
 T = TypeVar("T")
@@ -53,7 +53,7 @@ class PlanState:
     scene: IncidentView | None = None
     reporting: frozenset[str] = frozenset()
     dragging: bool = False
-    # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `covered`).
+    # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `coverage_layer`).
     coarseness: int = 1
     hurried: bool = False
     shapes: str = "nothing"

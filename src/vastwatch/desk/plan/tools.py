@@ -20,7 +20,7 @@ from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, HAZARD_M, add_haza
 from vastwatch.design.edits.split_join import split_room
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, put
-from vastwatch.desk.plan.bench import EditContext
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.painting import in_pixels
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zoning import ZoneHands

@@ -24,23 +24,23 @@ from PyQt6.QtWidgets import QGraphicsScene
 from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import Project, find, find_any
-from vastwatch.desk.plan import beyond, walked
-from vastwatch.desk.plan.bench import EditContext
+from vastwatch.desk.plan import over_coverage_layer, walk_layer
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
-from vastwatch.desk.plan.covered import lay_out_contours
+from vastwatch.desk.plan.coverage_layer import lay_out_contours
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.gestures import STILL_PX, Band, Gesture, MoveMark, Pan
-from vastwatch.desk.plan.hanging import Hanging, MoveSensor
 from vastwatch.desk.plan.layers import layers_of
-from vastwatch.desk.plan.lit import show_lit
-from vastwatch.desk.plan.moment import show_moment
+from vastwatch.desk.plan.light_layer import show_lit
 from vastwatch.desk.plan.moving import MoveMarked
 from vastwatch.desk.plan.nudging import nudge
 from vastwatch.desk.plan.overview import Overview
 from vastwatch.desk.plan.painting import cosmetic, polygon
 from vastwatch.desk.plan.picking import Picking
 from vastwatch.desk.plan.placing import Placing
+from vastwatch.desk.plan.playhead_state import show_moment
 from vastwatch.desk.plan.readings import explain_rows, group_rows
+from vastwatch.desk.plan.sensor_editing import Hanging, MoveSensor
 from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
@@ -48,9 +48,9 @@ from vastwatch.desk.plan.zones_drawn import show_zones
 from vastwatch.desk.plan.zoning import ZoneHands
 from vastwatch.desk.results.detection import SPILL, SWAYS, WALK, walk_in_and_out, walk_way
 from vastwatch.desk.results.registry import Results
+from vastwatch.desk.shell.cycling import home_of
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.steps import home_of
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.sensing.hazards import on_date
 from vastwatch.signals import DAY
@@ -191,9 +191,9 @@ class PlanView(Sheet):
         show_moment(state, focus, self.results.house, self.results.rehearsal)
         show_lit(state, focus, self.results.house)
         lay_out_contours(state)
-        walked.show_walked(state, focus, self.results)
+        walk_layer.show_walked(state, focus, self.results)
         show_zones(state, focus)
-        beyond.show_beyond(state, focus, self.results)
+        over_coverage_layer.show_beyond(state, focus, self.results)
         if site:
             self._look_up()
             for layer in self._layers.values():

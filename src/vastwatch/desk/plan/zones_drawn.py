@@ -14,20 +14,20 @@ from vastwatch.advice.checks.zones import ASTRAY, WELL
 from vastwatch.design.places import room_of
 from vastwatch.design.records import Zone
 from vastwatch.desk.plan.contours import band_paths
-from vastwatch.desk.plan.covered import hatch
+from vastwatch.desk.plan.coverage_layer import hatch
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
 from vastwatch.desk.plan.places import name_frames
 from vastwatch.desk.plan.state import PlanState, ZonesShown
-from vastwatch.desk.results.in_hand import sensor_in_hand, trackers
+from vastwatch.desk.results.active_tracker import sensor_in_hand, trackers
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.devices import RadarType
 from vastwatch.sensing import coverage
 from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import CHEST_M, Pose, positions_of, to_plan
-from vastwatch.sensing.zone_numbers import Shape
-from vastwatch.sensing.zoned import ZonedSensor, zones_of
+from vastwatch.sensing.zone_encoding import Shape
+from vastwatch.sensing.zoned_sensor import ZonedSensor, zones_of
 from vastwatch.sensing.zones import sample_readings
 
 # The grid of a device is drawn where its steps are so many pixels.

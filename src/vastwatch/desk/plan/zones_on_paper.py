@@ -7,10 +7,10 @@ from PyQt6.QtGui import QPainter
 
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
 from vastwatch.desk.plan.state import PlanState
-from vastwatch.desk.results.in_hand import trackers
+from vastwatch.desk.results.active_tracker import trackers
 from vastwatch.desk.shell.theme import alpha, font
 from vastwatch.geometry import polygons
-from vastwatch.sensing.zoned import programmed_zones
+from vastwatch.sensing.zoned_sensor import programmed_zones
 
 
 def draw_zones_on_paper(p: QPainter, state: PlanState) -> None:

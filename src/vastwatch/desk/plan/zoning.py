@@ -12,13 +12,13 @@ from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import spots_on
-from vastwatch.desk.plan.bench import EditContext
+from vastwatch.desk.plan.edit_context import EditContext
 from vastwatch.desk.plan.gestures import STILL_PX, Gesture
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zones_drawn import held_of
-from vastwatch.desk.results.in_hand import sensor_in_hand
+from vastwatch.desk.results.active_tracker import sensor_in_hand
 from vastwatch.geometry import polygons
-from vastwatch.sensing.zoned import off_axis_deg, tracking_part, zones_of
+from vastwatch.sensing.zoned_sensor import off_axis_deg, tracking_part, zones_of
 from vastwatch.words import error_sentence
 
 # Pixels within which a corner of a zone is taken hold of.

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from vastwatch.advice.adviser.offers import RoomAdvice, advise
+from vastwatch.advice.adviser.adviser import RoomAdvice, advise
+from vastwatch.advice.adviser.baselines import Baseline, baselines
 from vastwatch.advice.adviser.purchase import Purchase, purchases, retuning_gain, starter_set, without_sensors
-from vastwatch.advice.adviser.schools import Baseline, baselines
 from vastwatch.design.project import Project
 from vastwatch.desk.results.derived import Task
 from vastwatch.desk.results.registry import Kind, Results

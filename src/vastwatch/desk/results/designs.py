@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from vastwatch.advice.judging.compared import RoomComparison, compare
+from vastwatch.advice.judging.comparison import RoomComparison, compare
 from vastwatch.advice.judging.settings import settings
 from vastwatch.design.project import Project, Variant
 from vastwatch.design.variants import with_design_of

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from vastwatch.advice.detection.spill import OverCoverage, over_coverages
-from vastwatch.advice.detection.trial import StayTrial, run_stay_trial
+from vastwatch.advice.detection.over_coverage import OverCoverage, over_coverages
+from vastwatch.advice.detection.stay_trial import StayTrial, run_stay_trial
 from vastwatch.advice.detection.walk_test import SidestepTest, Walk, entrances, in_and_out, sidestep_tests, walk
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of

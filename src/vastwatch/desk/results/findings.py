@@ -10,7 +10,7 @@ from vastwatch.advice.checks.finding import Finding
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.causes.groups import Group, groups
-from vastwatch.causes.inquiry import Investigation, investigate
+from vastwatch.causes.investigation import Investigation, investigate
 from vastwatch.design.project import Project
 from vastwatch.desk.results.derived import Task
 from vastwatch.desk.results.registry import Kind, Results

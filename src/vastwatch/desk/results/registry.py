@@ -15,6 +15,7 @@ from typing import Any, Generic, TypeVar, cast
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from vastwatch.advice.judging.judge import Judgement
+from vastwatch.allocator import give_back_freed_memory
 from vastwatch.control.house import HouseRun, run_house
 from vastwatch.control.recording import Recording
 from vastwatch.design.differences import differ_only_in
@@ -23,7 +24,6 @@ from vastwatch.desk.results.derived import Derived
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.devices import DeviceType, catalogue
-from vastwatch.memory import give_back_freed_memory
 from vastwatch.rehearsal import Rehearsal, rehearse, replay
 from vastwatch.signals import DAY
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from vastwatch.advice.judging.frontier import Frontier, frontier
-from vastwatch.advice.judging.robust import Effect, StressScenario, effects, stress_scenarios
+from vastwatch.advice.judging.robustness import Effect, StressScenario, effects, stress_scenarios
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.judging.timing import TimingCurve, cached_curve, tune
 from vastwatch.design.project import Project

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from vastwatch.advice.adviser.zone_help import ZoneRemedy, zone_remedies
+from vastwatch.advice.adviser.zone_remedies import ZoneRemedy, zone_remedies
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.desk.results.in_hand import sensor_in_hand
+from vastwatch.desk.results.active_tracker import sensor_in_hand
 from vastwatch.desk.results.registry import Kind, Results
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.rehearsal import Rehearsal

@@ -11,8 +11,8 @@ from vastwatch.design.expressions import Belief, Report
 from vastwatch.design.project import find
 from vastwatch.design.sentence import lane_words
 from vastwatch.desk.ribbon.lane import THICK, Lane
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.desk.stages.timing.builder import shown_conclusion
 from vastwatch.rehearsal.run import Rehearsal

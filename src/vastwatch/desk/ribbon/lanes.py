@@ -25,9 +25,9 @@ from vastwatch.desk.ribbon.curve import paint_curve
 from vastwatch.desk.ribbon.lane import ROW, Lane
 from vastwatch.desk.ribbon.room import room_lanes
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import plain
 from vastwatch.desk.shell.playhead import Playhead, stepped
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
+from vastwatch.desk.shell.widgets import plain
 from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import DAY, Calendar, Signal, TimeSeries
 from vastwatch.words import clock_words

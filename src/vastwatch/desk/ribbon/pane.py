@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedLayo
 from vastwatch.desk.ribbon.lanes import Ribbon
 from vastwatch.desk.ribbon.strips import Strips
 from vastwatch.desk.shell.focus import SPANS, Focus
-from vastwatch.desk.shell.parts import row_in
+from vastwatch.desk.shell.widgets import row_in
 
 WORDS = {"day": "Day", "week": "Week", "month": "Month"}
 SIZE = (34, 19)

@@ -15,11 +15,11 @@ from vastwatch.design.places import sensors_in
 from vastwatch.design.project import find
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.desk.ribbon.lane import THICK, Lane
-from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident
-from vastwatch.sensing.zoned import zones_of
+from vastwatch.sensing.zoned_sensor import zones_of
 from vastwatch.signals import Signal
 
 # An incident so near to the shown stretch still has its tooth there, seconds.

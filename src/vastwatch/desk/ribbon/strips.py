@@ -16,9 +16,9 @@ from vastwatch.control.house import HouseRun
 from vastwatch.control.light.daylight import sun_times
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import plain
 from vastwatch.desk.shell.playhead import Playhead, stepped
 from vastwatch.desk.shell.theme import Theme, alpha, font
+from vastwatch.desk.shell.widgets import plain
 from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import Calendar, Signal
 from vastwatch.words import clock_words

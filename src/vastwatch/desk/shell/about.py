@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QGridLayout, QProgressBar, QWidget
 
 import vastwatch
-from vastwatch.desk.shell.parts import column_in, label, pressed, row
+from vastwatch.desk.shell.widgets import column_in, label, pressed, row
 from vastwatch.memo import MEMO, Memo
 
 MEBIBYTE = 1024 * 1024

@@ -11,7 +11,7 @@ from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.widgets import label
 from vastwatch.files import ProjectError
 
 # Only work that takes longer than this shows that it does, and none is waited for longer than that, milliseconds.

@@ -26,12 +26,8 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.design.project import Project, find_any
 from vastwatch.desk.shell.about import AboutSheet
-from vastwatch.desk.shell.filing import Filing
-from vastwatch.desk.shell.finder import Finder
-from vastwatch.desk.shell.guide_window import GuideWindow, topic_at
-from vastwatch.desk.shell.keysheet import KeySheet
-from vastwatch.desk.shell.parts import column_in
-from vastwatch.desk.shell.steps import (
+from vastwatch.desk.shell.context import Context
+from vastwatch.desk.shell.cycling import (
     home_of,
     level_of,
     next_figure,
@@ -42,7 +38,11 @@ from vastwatch.desk.shell.steps import (
     step_thing,
     what_changed,
 )
-from vastwatch.desk.shell.surroundings import Context
+from vastwatch.desk.shell.file_actions import Filing
+from vastwatch.desk.shell.finder import Finder
+from vastwatch.desk.shell.guide_window import GuideWindow, topic_at
+from vastwatch.desk.shell.shortcuts_sheet import KeySheet
+from vastwatch.desk.shell.widgets import column_in
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
 from vastwatch.guide import topics

@@ -22,8 +22,8 @@ from vastwatch.files.project_file import LARGEST, read_project
 from vastwatch.files.reading import Stamp, stamp_of
 from vastwatch.files.validation import in_names
 from vastwatch.files.writing import same_file
-from vastwatch.right_of_way import frame
 from vastwatch.site.building import Level
+from vastwatch.yielding import frame
 
 # Unsaved work is written aside so long after the last change, and at the latest so long after the first, milliseconds.
 JOURNAL_MS, JOURNAL_LATEST_MS = 700, 3000

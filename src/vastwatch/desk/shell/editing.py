@@ -17,8 +17,8 @@ from vastwatch.design.project import Project, find_any, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import explained_by
-from vastwatch.desk.shell.parts import Choice, FigureField, narrow
 from vastwatch.desk.shell.units import parse_angle, parse_earth, parse_length, parse_time, show_angle, show_length
+from vastwatch.desk.shell.widgets import Choice, FigureField, narrow
 from vastwatch.site.record import Record
 from vastwatch.site.shown import Field, field_of
 from vastwatch.words import duration_words, error_sentence

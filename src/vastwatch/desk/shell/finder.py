@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QW
 
 from vastwatch.design.project import Project, find
 from vastwatch.design.references import singular
-from vastwatch.desk.shell.parts import column_in
-from vastwatch.desk.shell.steps import level_of
+from vastwatch.desk.shell.cycling import level_of
+from vastwatch.desk.shell.widgets import column_in
 
 # Where to look, the likeliest first; and how much is shown.
 LOOKED_IN = (

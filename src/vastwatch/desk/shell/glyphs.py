@@ -1,4 +1,4 @@
-"""Our own marks, drawn as vectors: the lamp, the person, the cat; those of the sensor families are in `looks`.
+"""Our own marks, drawn as vectors: the lamp, the person, the cat; those of the sensor families are in `family_style`.
 
 Each is drawn about the origin within a circle of radius 1, so that nothing depends on colour alone.
 """

@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.desk.shell.parts import column_in, label
 from vastwatch.desk.shell.theme import Theme, font
+from vastwatch.desk.shell.widgets import column_in, label
 from vastwatch.guide import Topic, search, topic_of, topic_of_field, topics
 
 Explained = TypeVar("Explained", bound=QWidget)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QWidget
 
-from vastwatch.desk.shell.parts import column_in, label, pressed, row
+from vastwatch.desk.shell.widgets import column_in, label, pressed, row
 from vastwatch.words import error_sentence
 
 

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QElapsedTimer, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from vastwatch.desk.shell.parts import label, plain, row_in, set_role
 from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.widgets import label, plain, row_in, set_role
 
 # News stays for so long, milliseconds.
 NEWS_MS = 6000

@@ -13,8 +13,8 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Clickable, label, row_in
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
+from vastwatch.desk.shell.widgets import Clickable, label, row_in
 from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.stage import Standing
 from vastwatch.words import duration_words

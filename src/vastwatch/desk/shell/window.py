@@ -31,18 +31,18 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.ribbon.lanes import Ribbon
 from vastwatch.desk.ribbon.pane import RibbonPane
 from vastwatch.desk.ribbon.strips import Strips
-from vastwatch.desk.shell.beginning import Beginning
 from vastwatch.desk.shell.commands import Commands
+from vastwatch.desk.shell.context import Context
+from vastwatch.desk.shell.cycling import home_of, show_level
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.filing import Filing
+from vastwatch.desk.shell.file_actions import Filing
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, column_in, row, row_in
 from vastwatch.desk.shell.playhead import Playhead
+from vastwatch.desk.shell.start_page import Beginning
 from vastwatch.desk.shell.status import StatusLine
-from vastwatch.desk.shell.steps import home_of, show_level
 from vastwatch.desk.shell.strip import Strip
-from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import Theme, font, legible, mix
+from vastwatch.desk.shell.widgets import Choice, column_in, row, row_in
 from vastwatch.desk.stages.plan.panel import PlanPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.tour.steps import Scene

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from vastwatch.desk.shell.parts import Clickable, LazyPanel, column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, alpha, font
+from vastwatch.desk.shell.widgets import Clickable, LazyPanel, column_in, label, row, scrolling
 
 
 class Tile(Clickable):

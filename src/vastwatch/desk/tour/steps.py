@@ -14,7 +14,7 @@ import numpy as np
 
 from vastwatch.advice.adviser.remedies import with_radar
 from vastwatch.advice.checks.findings import walkable_cells
-from vastwatch.advice.hardware.bill import bill_of_materials, bill_words
+from vastwatch.advice.hardware.bill_of_materials import bill_of_materials, bill_words
 from vastwatch.advice.judging.timing import TimingCurve
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.places import room_of

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QFrame, QPushButton, QWidget
 from vastwatch.desk.results.detection import TRIAL
 from vastwatch.desk.results.findings import REMEDIES
 from vastwatch.desk.results.timing import CURVE, SETTLED
-from vastwatch.desk.shell.parts import column_in, label, pressed, row, row_in, set_role
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import column_in, label, pressed, row, row_in, set_role
 from vastwatch.desk.tour.steps import ROOM, SPOT, STEPS, Scene, Step
 
 # Where it is kept how far the visitor came.

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
 
-from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.shell.widgets import FigureField
 
 # What a form may take of the width of the verdict, which scrolls; and what lies between two columns, pixels.
 WIDTH, GAP = 262, 8

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QLineEdit
 
 from vastwatch.design.placed import settings_faults
 from vastwatch.design.project import find, put
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.widgets import label
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices import DeviceType
 from vastwatch.devices.families import steps_of

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QLineEdit
 from vastwatch.design.placed import SENSITIVITIES, settings_faults
 from vastwatch.design.project import find, put
 from vastwatch.design.records import DayPart
-from vastwatch.desk.shell.parts import label
 from vastwatch.desk.shell.units import parse_time
+from vastwatch.desk.shell.widgets import label
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices import DeviceType
 from vastwatch.devices.families import steps_of

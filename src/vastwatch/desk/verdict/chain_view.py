@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QWidget
 from vastwatch.causes.chain import CausalChain
 from vastwatch.causes.groups import Group
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import LinkCard, column, column_in, label, row
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import LinkCard, column, column_in, label, row
 from vastwatch.words import duration_words
 
 # More groups than this are small matters.

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QHBoxLayout
 
 from vastwatch.advice.checks.finding import Finding
 from vastwatch.desk.shell.guide_window import EXPLAINED_BY, ExplainButton
-from vastwatch.desk.shell.parts import LinkCard, column_in, label, plain
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import LinkCard, column_in, label, plain
 from vastwatch.guide import topic_of
 
 

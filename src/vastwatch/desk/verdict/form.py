@@ -19,7 +19,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, Options, at_record
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import EXPLAINED_BY, explained_by, guide_label
-from vastwatch.desk.shell.parts import FigureField, column_in, label
+from vastwatch.desk.shell.widgets import FigureField, column_in, label
 from vastwatch.desk.verdict.block import Block
 from vastwatch.site.record import Point, Record
 from vastwatch.site.shown import Field, Shown

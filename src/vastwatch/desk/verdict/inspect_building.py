@@ -21,7 +21,7 @@ from vastwatch.design.needs import needs_of, use_words
 from vastwatch.design.places import rooms_beside
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.plan.shapes import front_of, resized, sides
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.widgets import label
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.desk.verdict.form import Form
 from vastwatch.geometry import polygons

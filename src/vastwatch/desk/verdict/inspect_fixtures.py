@@ -16,8 +16,8 @@ from vastwatch.design.edits.wiring import load_w, switches_of
 from vastwatch.design.places import opening_middle, room_at
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.shell.editing import At, Edited
-from vastwatch.desk.shell.parts import label
 from vastwatch.desk.shell.units import show_length
+from vastwatch.desk.shell.widgets import label
 from vastwatch.desk.verdict.form import Form
 from vastwatch.sensing.hazards import false_rate, on_date, per_hour_words
 from vastwatch.sensing.mounted import mount

@@ -8,14 +8,14 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
-from vastwatch.control.light.photometry import height_of
-from vastwatch.control.manual.hand import ends_words
+from vastwatch.control.light.illuminance import height_of
+from vastwatch.control.manual.override import ends_words
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.lamps import photometry_for, with_photometry, without_photometry
 from vastwatch.design.ladders import scenes_in
 from vastwatch.design.project import find
 from vastwatch.design.records import Button
-from vastwatch.desk.shell.parts import pressed, row
+from vastwatch.desk.shell.widgets import pressed, row
 from vastwatch.desk.verdict.form import Form
 from vastwatch.desk.verdict.inspect_building import circuit_choice
 from vastwatch.files import ProjectError

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.checks.wiring import MAT_REACH_M
-from vastwatch.advice.hardware.fixing import lightest_kg
+from vastwatch.advice.hardware.host_placement import lightest_kg
 from vastwatch.design.edits.sensors import compatible_types, with_type
 from vastwatch.design.placed import as_placed, holds_words, own_hold_s, settings_faults
 from vastwatch.design.places import room_at
@@ -21,8 +21,8 @@ from vastwatch.desk.verdict.by_hour import by_hour_field
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices import DeviceType, MatType, RadarType, catalogue
 from vastwatch.devices.battery import usual_interval_s
+from vastwatch.devices.device_facts import turnable
 from vastwatch.devices.families import HEADINGS, parts_of, steps_of
-from vastwatch.devices.figures import turnable
 from vastwatch.sensing.families.mat import FOLDED, SURE_MARGIN, margin
 from vastwatch.sensing.model import settings_of
 from vastwatch.site.shown import Shown, field_of

@@ -15,7 +15,7 @@ from vastwatch.desk.verdict.form import Form
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.mounted import zoned_sensor
-from vastwatch.sensing.zoned import tracking_part
+from vastwatch.sensing.zoned_sensor import tracking_part
 from vastwatch.site.shown import Shown
 from vastwatch.words import duration_words
 

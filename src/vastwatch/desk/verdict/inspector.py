@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from vastwatch.design.project import find_any
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear, column_in
+from vastwatch.desk.shell.widgets import clear, column_in
 from vastwatch.desk.verdict.form import Form
 from vastwatch.desk.verdict.inspect_building import (
     furnishing_form,

@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import label, row_in
 from vastwatch.desk.shell.theme import Theme, font
+from vastwatch.desk.shell.widgets import label, row_in
 
 
 class Score(QWidget):

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QWidget
 
-from vastwatch.advice.detection.trial import in_words
+from vastwatch.advice.detection.stay_trial import in_words
 from vastwatch.desk.results.derived import NOT_COMPUTED
 from vastwatch.desk.results.detection import TRIAL, tried_spot
 from vastwatch.desk.results.registry import Results
-from vastwatch.desk.shell.parts import column_in, label, row
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import column_in, label, row
 from vastwatch.desk.verdict.light_strip import LightStrip
 from vastwatch.words import capital, duration_words
 

@@ -7,12 +7,12 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from vastwatch.advice.adviser.offers import Candidate
+from vastwatch.advice.adviser.adviser import Candidate
+from vastwatch.advice.adviser.baselines import Baseline
 from vastwatch.advice.adviser.remedies import Remedy
-from vastwatch.advice.adviser.schools import Baseline
 from vastwatch.advice.detection.messages import in_words, messages_of
 from vastwatch.advice.judging.judge import dark_limit_min, idle_limit_h
-from vastwatch.advice.simulation.weeks import visits_of
+from vastwatch.advice.simulation.room_simulation import visits_of
 from vastwatch.causes.chain import chain_of
 from vastwatch.causes.groups import Group
 from vastwatch.control.outputs.handler import handler_of
@@ -24,17 +24,17 @@ from vastwatch.desk.results.detection import tried_doors
 from vastwatch.desk.results.findings import CAUSES, FINDINGS, REMEDIES, causes_of
 from vastwatch.desk.results.registry import DAYS, Results
 from vastwatch.desk.ribbon.lanes import incident_title
+from vastwatch.desk.shell.cycling import level_of
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import clear, column, column_in, label, line, plain, pressed, row, scrolling
-from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
+from vastwatch.desk.shell.widgets import clear, column, column_in, label, line, plain, pressed, row, scrolling
+from vastwatch.desk.verdict.adviser_view import OffersView
+from vastwatch.desk.verdict.baselines_sheet import SchoolsSheet
 from vastwatch.desk.verdict.chain_view import ChainView, groups_view
 from vastwatch.desk.verdict.finding_card import finding_card
 from vastwatch.desk.verdict.inspector import Inspector
-from vastwatch.desk.verdict.offers_view import OffersView
-from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
 from vastwatch.desk.verdict.walk_view import WalkView

@@ -12,8 +12,8 @@ from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.results.detection import SWAYS, WALK
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import clear, column, label, row
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import clear, column, label, row
 from vastwatch.desk.verdict.light_strip import LightStrip
 
 # Of what noticed a walker so many are told.

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import Keys, exponential, normal, poisson_times_batch, sub_keys
+from vastwatch.rng import Keys, exponential, normal, poisson_times_batch, sub_keys
 from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
 
 Array = NDArray[np.float64]

@@ -13,13 +13,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import Keys, at_ms, key_of, poisson_times_batch, sub_keys, uniform
 from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, Along, RouteTable
 from vastwatch.people.truth import Household, HouseholdDays
 from vastwatch.rehearsal.noticing.at_rest import closed_intervals, is_doubtful, seen_at_rest, seen_fading
+from vastwatch.rng import Keys, at_ms, key_of, poisson_times_batch, sub_keys, uniform
+from vastwatch.sensing.bodies import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker, body_of
 from vastwatch.sensing.fading import Fading
-from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker, body_of
 from vastwatch.sensing.model import MountedSensor, StayDetection, model_of, stay_detection, walker_rate
 from vastwatch.site.people import Person
 

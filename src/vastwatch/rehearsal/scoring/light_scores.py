@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from vastwatch.control.house import HouseRun
 from vastwatch.control.light.darkness import daylight_in
-from vastwatch.control.light.photometry import spot_lux, spot_target_lux
+from vastwatch.control.light.illuminance import spot_lux, spot_target_lux
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import lamps_in

@@ -19,12 +19,12 @@ from numpy.typing import NDArray
 from vastwatch.design.records import Zone
 from vastwatch.devices import RadarType
 from vastwatch.devices.types import ZoneRules
-from vastwatch.draws import key_of, normal_pair, uniform
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, RouteTable
 from vastwatch.people.truth import Household, HouseholdDays
 from vastwatch.rehearsal.noticing.notices import Notices
+from vastwatch.rng import key_of, normal_pair, uniform
 from vastwatch.sensing.hazards import hazard_body
 from vastwatch.sensing.tracker import (
     APART_M,
@@ -39,7 +39,7 @@ from vastwatch.sensing.tracker import (
     readings,
     scatter_of,
 )
-from vastwatch.sensing.zone_numbers import Shape
+from vastwatch.sensing.zone_encoding import Shape
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]

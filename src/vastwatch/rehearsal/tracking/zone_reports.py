@@ -17,8 +17,8 @@ from vastwatch.rehearsal.tracking.targets import Targets, TrackingRadar, targets
 from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import pose_of
-from vastwatch.sensing.zone_numbers import Shape
-from vastwatch.sensing.zoned import programmed_zones, tracking_part
+from vastwatch.sensing.zone_encoding import Shape
+from vastwatch.sensing.zoned_sensor import programmed_zones, tracking_part
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
@@ -66,10 +66,10 @@ def zone_rows(
     midnights = _midnights(truth, days)
     if float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS:
         # Loaded where it is needed: with the compiler it takes half a second, and a hundred megabytes.
-        from vastwatch.rehearsal.tracking import many_targets
+        from vastwatch.rehearsal.tracking import target_batch
 
         into = zoning.zones, zoning.shapes, zoning.rules
-        return many_targets.zones_of(zoning.watched, truth.household, lives, noticed, midnights, *into)
+        return target_batch.zones_of(zoning.watched, truth.household, lives, noticed, midnights, *into)
     told = targets_of(zoning.watched, truth.household, lives, noticed).by_day(midnights)
     for day, targets in zip(days, told):
         keep(day, targets)

@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
-from vastwatch.sensing.figures import PET, Body, Walker
+from vastwatch.sensing.bodies import PET, Body, Walker
+from vastwatch.sensing.host_bound import HostBoundModel
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor
-from vastwatch.sensing.touch import HostBoundModel
 
 Array = NDArray[np.float64]
 

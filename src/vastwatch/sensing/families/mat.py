@@ -18,9 +18,9 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
-from vastwatch.sensing.figures import ABED, LYING, PET, PET_KG, SEATED, Body, Stayer, Walker
+from vastwatch.sensing.bodies import ABED, LYING, PET, PET_KG, SEATED, Body, Stayer, Walker
+from vastwatch.sensing.host_bound import HostBoundModel
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor, StayDetection
-from vastwatch.sensing.touch import HostBoundModel
 from vastwatch.site.building import Furnishing, Spot
 
 Array = NDArray[np.float64]

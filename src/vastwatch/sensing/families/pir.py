@@ -16,8 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, PirType
 from vastwatch.geometry.sightlines import AzimuthOrder, prism_hits, sample_mask, screen_hits, sort_by_azimuth, visible
-from vastwatch.sensing.explain import blocking_obstacles, geometry, wait_of
-from vastwatch.sensing.figures import (
+from vastwatch.sensing.bodies import (
     LARGE_M,
     MINOR_MOTION,
     SAMPLES,
@@ -28,10 +27,11 @@ from vastwatch.sensing.figures import (
     Stayer,
     Walker,
 )
+from vastwatch.sensing.explain import blocking_obstacles, geometry, wait_of
 from vastwatch.sensing.hazards import hazard_body, per_second, sample_points
 from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, SightLine, StayDetection, angle_to_sight
-from vastwatch.sensing.scene import Obstacles, near
-from vastwatch.sensing.softness import detection_probability
+from vastwatch.sensing.obstacles import Obstacles, near
+from vastwatch.sensing.roll_off import detection_probability
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]

@@ -25,15 +25,15 @@ from vastwatch.geometry.sightlines import (
     screen_hits,
     sort_by_azimuth,
 )
+from vastwatch.sensing.bodies import LARGE_S, SAMPLES, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.explain import blocking_obstacles, geometry, mean_wait_s
 from vastwatch.sensing.fading import Fading
-from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.frames import mean_frames
 from vastwatch.sensing.hazards import hazard_body, per_second, sample_points
 from vastwatch.sensing.model import MountedSensor, SightLine, StayDetection
-from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
-from vastwatch.sensing.softness import FRAME_SOFTNESS as SOFTNESS
-from vastwatch.sensing.softness import detection_probability
+from vastwatch.sensing.obstacles import OPAQUE_DB, Obstacles, near
+from vastwatch.sensing.roll_off import FRAME_SOFTNESS as SOFTNESS
+from vastwatch.sensing.roll_off import detection_probability
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]

@@ -20,12 +20,12 @@ from vastwatch.devices import DeviceType
 from vastwatch.devices.families import UltrasonicType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.sightlines import prism_hits, sample_mask, screen_hits, sort_by_azimuth, visible
+from vastwatch.sensing.bodies import SAMPLES, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.explain import blocking_obstacles, geometry, mean_wait_s
-from vastwatch.sensing.figures import SAMPLES, Body, PersonAt, Stayer, Walker
 from vastwatch.sensing.hazards import hazard_body, per_second, sample_points
 from vastwatch.sensing.model import MountedSensor, SightLine, StayDetection, angle_to_sight
-from vastwatch.sensing.scene import near
-from vastwatch.sensing.softness import SOFTNESS, detection_probability
+from vastwatch.sensing.obstacles import near
+from vastwatch.sensing.roll_off import SOFTNESS, detection_probability
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]

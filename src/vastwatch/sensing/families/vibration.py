@@ -6,10 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType, VibrationType
-from vastwatch.sensing.figures import Stayer
+from vastwatch.sensing.bodies import Stayer
+from vastwatch.sensing.host_bound import HostBoundModel
 from vastwatch.sensing.hosts import near_host
 from vastwatch.sensing.model import MountedSensor, StayDetection
-from vastwatch.sensing.touch import HostBoundModel
 
 Array = NDArray[np.float64]
 

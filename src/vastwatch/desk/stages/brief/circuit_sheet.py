@@ -14,11 +14,11 @@ from PyQt6.QtWidgets import (
 )
 
 from vastwatch.advice.checks.cautions import CAUTIONS
-from vastwatch.control.export.wiring_table import CircuitState, parallel_words, wiring_table
+from vastwatch.control.export.truth_table import CircuitState, parallel_words, wiring_table
 from vastwatch.design.edits.wiring import match_conclusion
 from vastwatch.design.project import find
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import label, pressed, row
+from vastwatch.desk.shell.widgets import label, pressed, row
 from vastwatch.words import error_sentence
 
 SIZE = (720, 420)

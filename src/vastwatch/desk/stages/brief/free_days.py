@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 from vastwatch.design.free_days import with_holidays
 from vastwatch.design.project import Brief, Vacation
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import clear, column_in, column_under, label, pressed, row
+from vastwatch.desk.shell.widgets import clear, column_in, column_under, label, pressed, row
 from vastwatch.files import ProjectError
 from vastwatch.files.check import LONGEST_AWAY, YEARS
 from vastwatch.files.holidays import read_holidays

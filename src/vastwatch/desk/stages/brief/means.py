@@ -26,7 +26,8 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import (
+from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.widgets import (
     Choice,
     Count,
     LazyPanel,
@@ -41,7 +42,6 @@ from vastwatch.desk.shell.parts import (
     row,
     scrolling,
 )
-from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.words import duration_words, error_sentence

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from vastwatch.desk.shell.parts import Paged
-from vastwatch.desk.shell.surroundings import Context
+from vastwatch.desk.shell.context import Context
+from vastwatch.desk.shell.widgets import Paged
 from vastwatch.desk.stages.brief.means import MeansPage
 from vastwatch.desk.stages.brief.people import PeoplePage
 from vastwatch.desk.stages.brief.project import ProjectPage

@@ -16,12 +16,12 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import At, Edited
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import Choice, LazyPanel, column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.shell.widgets import Choice, LazyPanel, column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.stages.brief.week import WeekStrip
-from vastwatch.people.reach import unreachable_spots
+from vastwatch.people.reachability import unreachable_spots
 from vastwatch.site.people import Days, Errand, Person, Stay
 from vastwatch.words import error_sentence
 

@@ -17,12 +17,12 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import Choice, Day, LazyPanel, column_in, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.shell.widgets import Choice, Day, LazyPanel, column_in, label, line, row, scrolling
 from vastwatch.desk.stages.brief.free_days import FreeDays
 from vastwatch.desk.stages.brief.world import WorldMap
 from vastwatch.files.check import YEARS
-from vastwatch.site.zones import guessed_zone, zone_names
+from vastwatch.site.time_zones import guessed_zone, zone_names
 
 # Words stand in one column, whatever grid they are in, pixels.
 WORDS_PX = 92

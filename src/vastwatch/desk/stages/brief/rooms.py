@@ -15,9 +15,9 @@ from vastwatch.design.project import put
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, LazyPanel, clear, column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.shell.units import parse_time
+from vastwatch.desk.shell.widgets import FigureField, LazyPanel, clear, column_in, label, row, scrolling
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.site.building import Control, Room
 from vastwatch.words import duration_words, error_sentence

@@ -10,7 +10,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import column_in, label
+from vastwatch.desk.shell.widgets import column_in, label
 from vastwatch.site.shown import shown_fields, words_of
 
 

@@ -10,17 +10,18 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
 
 from vastwatch.advice.checks.cautions import CAUTIONS
-from vastwatch.control.export.wiring_table import parallel_words
+from vastwatch.control.export.truth_table import parallel_words
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.project import Brief, find, put
 from vastwatch.design.records import Sensor
-from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import (
+from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.tool_buttons import ArmingButton, mark_armed
+from vastwatch.desk.shell.widgets import (
     Choice,
     LazyPanel,
     clear,
@@ -32,7 +33,6 @@ from vastwatch.desk.shell.parts import (
     row,
     scrolling,
 )
-from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.brief.circuit_sheet import CircuitSheet
 from vastwatch.desk.stages.brief.troubles import TroublesSection
 from vastwatch.desk.stages.sensors.own_types import OwnTypes

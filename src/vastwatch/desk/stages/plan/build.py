@@ -15,11 +15,12 @@ from vastwatch.design.edits.split_join import join_rooms
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.project import find
 from vastwatch.desk.plan.tools import TOOLS
-from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import (
+from vastwatch.desk.shell.tool_buttons import ArmingButton, mark_armed
+from vastwatch.desk.shell.units import parse_length, parse_size, show_length
+from vastwatch.desk.shell.widgets import (
     Choice,
     FigureField,
     clear,
@@ -31,10 +32,9 @@ from vastwatch.desk.shell.parts import (
     plain,
     row,
 )
-from vastwatch.desk.shell.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
-from vastwatch.site.uses import USES, guess_use
+from vastwatch.site.use_guess import USES, guess_use
 from vastwatch.words import error_sentence
 
 

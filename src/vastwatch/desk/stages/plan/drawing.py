@@ -20,13 +20,13 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.design.edits.removing import count_words
 from vastwatch.desk.shell.background import in_background
-from vastwatch.desk.shell.parts import Choice, column, label, plain, row, row_in, scrolling
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import Choice, column, label, plain, row, row_in, scrolling
 from vastwatch.desk.stages.plan.drawing_preview import KEY, KeyMark, Preview, strokes
 from vastwatch.files import ProjectError
 from vastwatch.files.drawing.content import UNITS, Drawing
+from vastwatch.files.drawing.interpretation import Interpretation, interpret, usual_layers
 from vastwatch.files.drawing.reading import Cancelled, read_drawing
-from vastwatch.files.drawing.understanding import Interpretation, interpret, usual_layers
 
 
 def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | ProjectError], None]) -> QProgressDialog:

@@ -11,9 +11,9 @@ from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPaintEvent, QPen, QPol
 from PyQt6.QtWidgets import QWidget
 
 from vastwatch.desk.shell.theme import Theme, alpha, mix
-from vastwatch.files.drawing.understanding import Interpretation, Role
+from vastwatch.files.drawing.interpretation import Interpretation, Role
 from vastwatch.geometry import polygons
-from vastwatch.site.uses import guess_use
+from vastwatch.site.use_guess import guess_use
 
 MARGIN_PX = 16
 # A picture of what was not understood has so many pixels along its longer side.

@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 from vastwatch.control.outputs.handler import handlers
 from vastwatch.design.edits.drawing_aids import HAZARD_KINDS
 from vastwatch.desk.plan.fixtures import draw_hazard_mark
-from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import clear, column_under, label, line, page_of, row
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.tool_buttons import ArmingButton, mark_armed
+from vastwatch.desk.shell.widgets import clear, column_under, label, line, page_of, row
 from vastwatch.site.furniture import furniture
 
 POSTURES = ("standing", "seated", "lying")

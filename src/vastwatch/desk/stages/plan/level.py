@@ -22,13 +22,13 @@ from vastwatch.design.edits.removing import remove
 from vastwatch.design.project import Project, put
 from vastwatch.design.relations import built_below
 from vastwatch.desk.plan.underlay import pages_of, read_underlay
-from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import FigureField, LazyPanel, Slide, column_in, label, line, page_of, pressed, row
+from vastwatch.desk.shell.tool_buttons import ArmingButton, mark_armed
 from vastwatch.desk.shell.units import parse_length, show_length
+from vastwatch.desk.shell.widgets import FigureField, LazyPanel, Slide, column_in, label, line, page_of, pressed, row
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level, Underlay
 from vastwatch.site.record import Point

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from vastwatch.desk.shell.arming import arm
-from vastwatch.desk.shell.parts import Paged
-from vastwatch.desk.shell.steps import show_level
-from vastwatch.desk.shell.surroundings import Context
+from vastwatch.desk.shell.context import Context
+from vastwatch.desk.shell.cycling import show_level
+from vastwatch.desk.shell.tool_buttons import arm
+from vastwatch.desk.shell.widgets import Paged
 from vastwatch.desk.stages.plan.build import BuildPanel
 from vastwatch.desk.stages.plan.furnish import FurnishPanel
 from vastwatch.desk.stages.plan.level import LevelPanel

@@ -7,8 +7,8 @@ from vastwatch.design.places import sensors_in
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear, label
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import clear, label
 from vastwatch.desk.stages.tiles import Side, Tile
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised

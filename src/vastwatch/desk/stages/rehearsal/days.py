@@ -10,10 +10,10 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QDate
 from PyQt6.QtWidgets import QPushButton
 
+from vastwatch.desk.shell.context import Context
 from vastwatch.desk.shell.focus import ONLY, PACES, Only
-from vastwatch.desk.shell.parts import Choice, Count, Day, clear, label, pressed, row
 from vastwatch.desk.shell.playhead import stepped
-from vastwatch.desk.shell.surroundings import Context
+from vastwatch.desk.shell.widgets import Choice, Count, Day, clear, label, pressed, row
 from vastwatch.desk.stages.tiles import Side, Tile
 
 ONLY_WORDS: dict[Only, str] = {

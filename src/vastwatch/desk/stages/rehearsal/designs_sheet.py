@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.advice.judging.compared import RoomComparison, hardware_price
+from vastwatch.advice.judging.comparison import RoomComparison, hardware_price
 from vastwatch.design import variants
 from vastwatch.design.project import Project, Variant, find
 from vastwatch.desk.pages.plan_sheet import picture, state_for
@@ -29,8 +29,8 @@ from vastwatch.desk.results.designs import DESIGNS
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row, row_in
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import Choice, column_in, label, pressed, row, row_in
 from vastwatch.desk.stages.rehearsal.day_pair import DayPair
 from vastwatch.words import capital, error_sentence
 

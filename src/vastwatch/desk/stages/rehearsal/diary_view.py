@@ -13,7 +13,7 @@ from vastwatch.control.house import HouseRun
 from vastwatch.design.project import DiaryNote
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import LinkCard, clear, column_in, column_under, label, pressed, row
+from vastwatch.desk.shell.widgets import LinkCard, clear, column_in, column_under, label, pressed, row
 from vastwatch.words import clock_words, error_sentence
 
 

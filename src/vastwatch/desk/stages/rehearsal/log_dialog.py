@@ -18,13 +18,13 @@ from PyQt6.QtWidgets import (
 )
 
 from vastwatch.commission.event_log import EventLog, preview_lines, read_log, with_device
-from vastwatch.commission.log_guess import columns_of, match, opened, with_columns, with_meaning, words_of
+from vastwatch.commission.format_guess import columns_of, match, opened, with_columns, with_meaning, words_of
 from vastwatch.commission.log_rows import LogError, parse_state
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.background import GoOn, in_background
-from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row
 from vastwatch.desk.shell.theme import LIGHT, Theme
+from vastwatch.desk.shell.widgets import Choice, column_in, label, pressed, row
 from vastwatch.desk.stages.rehearsal.lanes_preview import LanesPreview
 from vastwatch.files import ProjectError
 from vastwatch.words import error_sentence

@@ -17,10 +17,10 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.logs import LOG_CURVE, LOG_HABITS
+from vastwatch.desk.shell.context import Context
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import FigureField, clear, column_in, column_under, label, pressed, row
-from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.units import parse_time
+from vastwatch.desk.shell.widgets import FigureField, clear, column_in, column_under, label, pressed, row
 from vastwatch.desk.stages.rehearsal.diary_view import DiaryView
 from vastwatch.desk.stages.rehearsal.log_curve_view import LogCurveView
 from vastwatch.desk.stages.tiles import Tile

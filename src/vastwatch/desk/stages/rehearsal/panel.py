@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.commission.event_log import EventLog
 from vastwatch.commission.log_rows import LogError
-from vastwatch.desk.shell.parts import column_in, scrolling
-from vastwatch.desk.shell.surroundings import Context
+from vastwatch.desk.shell.context import Context
 from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.widgets import column_in, scrolling
 from vastwatch.desk.stages.rehearsal.days import DaysPanel
 from vastwatch.desk.stages.rehearsal.designs_sheet import DesignsSheet
 from vastwatch.desk.stages.rehearsal.log_dialog import LogDialog

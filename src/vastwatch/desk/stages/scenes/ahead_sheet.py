@@ -9,11 +9,11 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.scenes.follow_on import LookAheadRow, look_ahead_rows
+from vastwatch.advice.scenes.look_ahead import LookAheadRow, look_ahead_rows
 from vastwatch.design.project import Project, find
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import label, line, pressed, row
+from vastwatch.desk.shell.widgets import label, line, pressed, row
 from vastwatch.files import ProjectError
 
 

@@ -14,7 +14,7 @@ from vastwatch.design.project import Project, find, put
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, column_in, label, narrow, row, row_in
+from vastwatch.desk.shell.widgets import Choice, FigureField, column_in, label, narrow, row, row_in
 from vastwatch.desk.stages.scenes.meter_dialog import meter_dialog
 from vastwatch.site.building import DarkSource
 

@@ -11,7 +11,7 @@ from vastwatch.design.records import LampGroup
 from vastwatch.design.relations import lamps_in
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import label, pressed, row
+from vastwatch.desk.shell.widgets import label, pressed, row
 from vastwatch.words import error_sentence
 
 LONGEST = 80

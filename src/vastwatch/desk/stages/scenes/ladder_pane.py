@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vastwatch.advice.scenes.ladder_states import why_not
 from vastwatch.control.lighting import LadderRun, RoomRun
-from vastwatch.control.manual.hand import ends_words
+from vastwatch.control.manual.override import ends_words
 from vastwatch.design.edits.ladders import move_row, remove_row
 from vastwatch.design.ladders import groups_in, ladder_rows, lamps_for
 from vastwatch.design.project import Project, find
@@ -18,8 +18,8 @@ from vastwatch.design.sentence import condition_words
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import Choice, column_in, label, pressed, row
 from vastwatch.desk.stages.scenes.group_dialog import GroupDialog
 from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
 

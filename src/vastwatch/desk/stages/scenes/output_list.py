@@ -10,7 +10,7 @@ from vastwatch.design.project import Project
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import clear, column_in, pressed
+from vastwatch.desk.shell.widgets import clear, column_in, pressed
 
 
 class OutputList(QWidget):

@@ -15,17 +15,17 @@ from vastwatch.design.edits.outputs import (
     set_output_row,
 )
 from vastwatch.design.expressions import Belief, ConclusionRef, Expr, same
+from vastwatch.design.ladder_templates import NIGHT
 from vastwatch.design.project import unique_name
 from vastwatch.design.records import Conclusion, GuardedOutput
 from vastwatch.design.relations import presence_of
 from vastwatch.design.sentence import condition_words
-from vastwatch.design.starting_ladders import NIGHT
 from vastwatch.design.vocabulary import PartChoice, part_choices
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, column_in, label, line, narrow, pressed, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.shell.widgets import Choice, FigureField, column_in, label, line, narrow, pressed, row, scrolling
 from vastwatch.desk.stages.scenes.ladder_view import LadderView
 from vastwatch.desk.stages.scenes.naming import ask_name
 from vastwatch.desk.stages.scenes.output_rows import output_rows, row_ident, row_number

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastwatch.control.concluding import evaluate_expr
+from vastwatch.control.evaluation import evaluate_expr
 from vastwatch.control.house import HouseRun
 from vastwatch.control.ladder import winners
 from vastwatch.design.project import Project

@@ -11,8 +11,8 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.advice.checks.cautions import CAUTIONS
-from vastwatch.advice.scenes.follow_on import LookAheadRow
 from vastwatch.advice.scenes.ladder_states import states, stuck
+from vastwatch.advice.scenes.look_ahead import LookAheadRow
 from vastwatch.design.edits.fittings import beside_a_door
 from vastwatch.design.edits.ladders import (
     add_button,
@@ -24,21 +24,21 @@ from vastwatch.design.edits.ladders import (
     set_level,
     set_row,
 )
+from vastwatch.design.ladder_templates import STARTING, LadderTemplate, Need, apply_template, missing, row_to_add
 from vastwatch.design.ladders import rows_of, scenes_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import GuardedOutput, Scene
-from vastwatch.design.starting_ladders import STARTING, LadderTemplate, Need, apply_template, missing, row_to_add
 from vastwatch.desk.results.registry import Results
+from vastwatch.desk.shell.context import Context
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import column_in, label, line, plain, row, scrolling
-from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.shell.widgets import column_in, label, line, plain, row, scrolling
 from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet, ask_ahead
 from vastwatch.desk.stages.scenes.dark_row import DarkRow
+from vastwatch.desk.stages.scenes.export_row import OutRow
 from vastwatch.desk.stages.scenes.ladder_pane import LadderPane
 from vastwatch.desk.stages.scenes.naming import ask_name
-from vastwatch.desk.stages.scenes.out_row import OutRow
 from vastwatch.desk.stages.scenes.output_list import OutputList
 from vastwatch.desk.stages.scenes.output_pane import OutputPane
 from vastwatch.desk.stages.scenes.row_builder import RowBuilder

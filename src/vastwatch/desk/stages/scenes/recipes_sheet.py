@@ -17,7 +17,7 @@ from vastwatch.control.export.recipe_words import as_plain, book_rows, button_wo
 from vastwatch.control.export.recipes import output_recipes, recipes_of
 from vastwatch.design.project import Convention, find
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import Choice, label, pressed, row
+from vastwatch.desk.shell.widgets import Choice, label, pressed, row
 from vastwatch.files import ProjectError
 from vastwatch.files.csv_cells import csv_text
 from vastwatch.files.writing import write_atomically

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 from vastwatch.design.ladders import achievable_level, as_wired, lamps_for
 from vastwatch.design.project import Project
 from vastwatch.design.records import Lamp, Scene
-from vastwatch.desk.shell.parts import FigureField, Slide, clear, column_in, label, row
 from vastwatch.desk.shell.units import parse_time
+from vastwatch.desk.shell.widgets import FigureField, Slide, clear, column_in, label, row
 from vastwatch.words import duration_words
 
 LONGEST_FADE_S = 600.0

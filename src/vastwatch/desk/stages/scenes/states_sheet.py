@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from vastwatch.advice.scenes.ladder_states import scene_of_row, states
 from vastwatch.control.lighting import LadderRun
 from vastwatch.design.project import Project, find
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.widgets import label
 from vastwatch.desk.stages.scenes.ladder_view import share_words
 
 SIZE = (720, 460)

@@ -9,10 +9,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
-from vastwatch.control.export.year import Year, YearDay, hour_words, year_of, year_rows
+from vastwatch.control.export.year_schedule import Year, YearDay, hour_words, year_of, year_rows
 from vastwatch.design.project import Project
-from vastwatch.desk.shell.parts import Choice, Count, label, pressed, row
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
+from vastwatch.desk.shell.widgets import Choice, Count, label, pressed, row
 from vastwatch.files import ProjectError
 from vastwatch.files.csv_cells import csv_text
 from vastwatch.files.writing import write_atomically

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QGridLayout, QPushButton, QSizePolicy, QWidget
 
-from vastwatch.desk.shell.looks import family_hue
-from vastwatch.desk.shell.parts import column_in, label, row
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.theme import Theme, font, mix
+from vastwatch.desk.shell.widgets import column_in, label, row
 from vastwatch.devices import DeviceType
 from vastwatch.devices.battery import USES, battery_years
 from vastwatch.sensing.declared import (

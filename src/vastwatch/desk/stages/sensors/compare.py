@@ -5,11 +5,11 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QWidget
 
-from vastwatch.desk.shell.looks import family_hue, family_icon
-from vastwatch.desk.shell.parts import column_in, label, row, scrolling
+from vastwatch.desk.shell.family_style import family_hue, family_icon
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import column_in, label, row, scrolling
 from vastwatch.devices import DeviceType
-from vastwatch.devices.figures import comparison
+from vastwatch.devices.device_facts import comparison
 
 MOST = 4
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastwatch.desk.shell.surroundings import Context
+from vastwatch.desk.shell.context import Context
 from vastwatch.desk.stages.sensors.shelf import Shelf
 
 

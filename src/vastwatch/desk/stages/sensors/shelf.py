@@ -19,13 +19,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.desk.shell.arming import carry
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.family_style import family_hue, family_icon, family_mark
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.looks import family_hue, family_icon, family_mark
-from vastwatch.desk.shell.parts import Choice, clear, column, column_in, is_choice, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
+from vastwatch.desk.shell.tool_buttons import carry
+from vastwatch.desk.shell.widgets import Choice, clear, column, column_in, is_choice, label, row, scrolling
 from vastwatch.desk.stages.sensors.box_sheet import BoxSheet
 from vastwatch.desk.stages.sensors.compare import MOST, CompareSheet
 from vastwatch.desk.stages.sensors.own_types import OwnTypes

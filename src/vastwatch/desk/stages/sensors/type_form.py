@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.desk.shell.parts import Choice, column_in, label, scrolling
+from vastwatch.desk.shell.widgets import Choice, column_in, label, scrolling
 from vastwatch.devices import DeviceType
 from vastwatch.devices.data_sheet import ON_THE_BOX, complete_fields
 from vastwatch.devices.families import HEADINGS

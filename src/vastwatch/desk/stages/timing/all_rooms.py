@@ -19,7 +19,7 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import SETTLED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import column_in, label, pressed
+from vastwatch.desk.shell.widgets import column_in, label, pressed
 from vastwatch.words import counted, duration_words
 
 

@@ -33,9 +33,9 @@ from vastwatch.design.sentence import Piece, about_words
 from vastwatch.design.vocabulary import WRAP_WORDS, PartChoice, doors_of, is_removable, part_choices, wraps
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, column_in, label, narrow, plain, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.shell.units import parse_time
+from vastwatch.desk.shell.widgets import Choice, column_in, label, narrow, plain, row
 from vastwatch.desk.stages.timing.sentence_view import SentenceView
 
 # A hold or delay is no longer than this, seconds.

@@ -10,12 +10,12 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.advice.judging.frontier import Frontier, Point
-from vastwatch.advice.judging.robust import signed_change
+from vastwatch.advice.judging.robustness import signed_change
 from vastwatch.desk.pages.frontier_chart import Placed, paint, save
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import FRONTIER, MATTERS
-from vastwatch.desk.shell.parts import column_in, label, pressed, row, scrolling
 from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.widgets import column_in, label, pressed, row, scrolling
 from vastwatch.files import ProjectError
 from vastwatch.words import capital, error_sentence
 

@@ -16,12 +16,12 @@ from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import CURVE, SETTLED, best_curve
+from vastwatch.desk.shell.context import Context
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import column_in, label, line, pressed, row, scrolling
-from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.shell.widgets import column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.stages.timing.all_rooms import AllRooms
 from vastwatch.desk.stages.timing.builder import SentenceBuilder
 from vastwatch.desk.stages.timing.chart import CurveChart

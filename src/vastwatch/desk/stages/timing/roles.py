@@ -11,9 +11,9 @@ from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, clear, column_in, label, row
 from vastwatch.desk.shell.units import parse_time
-from vastwatch.sensing.zoned import programmed_zones
+from vastwatch.desk.shell.widgets import FigureField, clear, column_in, label, row
+from vastwatch.sensing.zoned_sensor import programmed_zones
 from vastwatch.words import duration_words
 
 HOLD_STEP_S = 15.0

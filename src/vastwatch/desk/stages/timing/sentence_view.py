@@ -26,9 +26,9 @@ from vastwatch.design.edits.expressions import part_at
 from vastwatch.design.expressions import Expr, Report
 from vastwatch.design.project import Project, find
 from vastwatch.design.sentence import Piece, sentence
-from vastwatch.desk.shell.looks import family_hue
-from vastwatch.desk.shell.parts import plain
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, font
+from vastwatch.desk.shell.widgets import plain
 
 HIGH, LINE, PAD, GAP = 24, 30, 9, 6
 # The mouse has to go so far before it drags, pixels.

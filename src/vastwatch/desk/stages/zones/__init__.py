@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.desk.stages.stage import Stage, Standing
-from vastwatch.sensing.zoned import tracking_part
+from vastwatch.sensing.zoned_sensor import tracking_part
 
 
 def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QFileDialog, QPush
 from vastwatch.commission.entry_sheet import EntrySheet, as_csv, as_text, entry_sheet
 from vastwatch.design.project import find, put
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import label, line, row, scrolling
+from vastwatch.desk.shell.widgets import label, line, row, scrolling
 from vastwatch.files import ProjectError
 from vastwatch.files.writing import write_atomically
 from vastwatch.words import error_sentence

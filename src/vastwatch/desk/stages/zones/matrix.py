@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.advice.checks.zones import ASTRAY, WELL
 from vastwatch.advice.detection.zone_matrix import MatrixRow
-from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, font
 
 # Height of a row and of the heads, width of the names and least of a column, pixels.

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.commission.entry_sheet import typed_numbers
 from vastwatch.desk.shell.theme import Theme, alpha, font
-from vastwatch.sensing.zoned import ZonedSensor
+from vastwatch.sensing.zoned_sensor import ZonedSensor
 
 ROW, HEAD = 25, 18
 # The names' share of the width; the two figures share the rest.

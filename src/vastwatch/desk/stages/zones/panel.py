@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.adviser.zone_help import ZoneRemedy
+from vastwatch.advice.adviser.zone_remedies import ZoneRemedy
 from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.checks.zones import WELL
 from vastwatch.advice.detection.zone_matrix import matrix
@@ -16,21 +16,21 @@ from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.plan.zones_drawn import held_of
-from vastwatch.desk.results.in_hand import sensor_in_hand, trackers
+from vastwatch.desk.results.active_tracker import sensor_in_hand, trackers
 from vastwatch.desk.results.zones import ZONE_HELP, ZONE_SCORES
-from vastwatch.desk.shell.arming import ArmingButton, mark_armed
+from vastwatch.desk.shell.context import Context
 from vastwatch.desk.shell.guide_window import guide_label
-from vastwatch.desk.shell.parts import Choice, column_in, label, line, narrow, pressed, row, scrolling
 from vastwatch.desk.shell.readings_dialog import ReadingsDialog
-from vastwatch.desk.shell.surroundings import Context
 from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.tool_buttons import ArmingButton, mark_armed
+from vastwatch.desk.shell.widgets import Choice, column_in, label, line, narrow, pressed, row, scrolling
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
 from vastwatch.desk.stages.zones.matrix import Matrix
 from vastwatch.desk.stages.zones.numbers import Numbers, number_rows
 from vastwatch.desk.stages.zones.pairs_dialog import pairs_dialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.sensing.mounted import zoned_sensor
-from vastwatch.sensing.zoned import ZonedSensor
+from vastwatch.sensing.zoned_sensor import ZonedSensor
 from vastwatch.words import rough_duration_words
 
 

@@ -13,8 +13,8 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QDialog, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.commission.calibrate import UNITS_M, Calibration, CalibrationError, calibrate, zone_from_walk
-from vastwatch.commission.known_places import place_of, reference_readings
-from vastwatch.commission.simulated import SimulatedDevice, simulate_walk
+from vastwatch.commission.reference_places import place_of, reference_readings
+from vastwatch.commission.simulated_device import SimulatedDevice, simulate_walk
 from vastwatch.commission.walk_log import WalkError, WalkLog, parse_walk, read_walk
 from vastwatch.design.edits.zones import add_zone
 from vastwatch.design.places import room_of
@@ -22,9 +22,9 @@ from vastwatch.design.project import Project, put
 from vastwatch.design.records import Sensor
 from vastwatch.desk.results.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.looks import family_hue
-from vastwatch.desk.shell.parts import Choice, column_in, label, narrow, pressed, row
+from vastwatch.desk.shell.family_style import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha
+from vastwatch.desk.shell.widgets import Choice, column_in, label, narrow, pressed, row
 from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import Pose, pose_of, positions_of, scatter_of
 from vastwatch.words import error_sentence
