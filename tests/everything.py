@@ -22,6 +22,7 @@ from vastwatch.design.edits.building import add_room
 from vastwatch.design.edits.fittings import add_furnishing, add_opening
 from vastwatch.design.edits.levels import add_level
 from vastwatch.design.expressions import DAY_TIME_PATTERN, AtLeast, Belief, ClockTime, ConclusionRef, Dark, Fact, Report
+from vastwatch.design.log_layouts import LogDevice, LogLayout
 from vastwatch.design.project import Brief, Project, Variant, find, on_level, put
 from vastwatch.design.records import Conclusion, LadderRow, Sensor, Zone
 from vastwatch.design.variants import DECIDED
@@ -66,7 +67,18 @@ def everything(seed: int, rooms: int = 3) -> Project:
     diary = tuple(
         drawer.record(t, id=f"note-{k}", at="2026-02-03T07:30") for k, t in enumerate(_kinds("diary") * 2)
     )  # fmt: skip
-    return replace(made, brief=brief, diary=diary, notes="Two\nlines")
+    layouts = tuple(_layout(drawer, made, k) for k in range(2))
+    return replace(made, brief=brief, diary=diary, log_layouts=layouts, notes="Two\nlines")
+
+
+def _layout(drawer: Drawer, project: Project, k: int) -> LogLayout:
+    """How a log is read: devices of this design, of a variant, and of none."""
+    sensors = [None, *(s.id for s in (*project.sensors, *project.variants[0].sensors))]
+    devices = tuple(LogDevice(name=f"box {n}", sensor=sensors[n % len(sensors)]) for n in range(6))
+    return drawer.record(
+        LogLayout, id=f"log-{k}", name=f"house {k}.csv", columns=("when", "box", "said", f"more {k}"), time="when", date="",
+        device="box", value="said", devices=devices, aside=(f"more {k}",), delimiter=";", quiet_h=8.0 if k else None,
+    )  # fmt: skip
 
 
 def _building(rng: np.random.Generator, rooms: int) -> Project:

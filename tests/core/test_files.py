@@ -77,6 +77,7 @@ def test_the_file_has_every_top_level_key():
         "logbook",
         "variants",
         "diary",
+        "log_layouts",
         "sockets",
         "circuits",
         "switches",

@@ -78,7 +78,7 @@ def grown(folder: Path) -> Path:
     entry = text[text.index('  {"family": "ultrasonic", "id": "ultrasonic-wall-9"') : text.rindex("]")]
     catalogue.write_text(text[: text.rindex("]")].rstrip() + ",\n" + renamed(entry) + "]\n", encoding="utf-8")
     changed(
-        package / "desk" / "shell" / "looks.py",
+        package / "desk" / "shell" / "family_style.py",
         ('    "dual": FamilyLook', '    "footfall": FamilyLook(lambda t: t.radar, _swell),\n    "dual": FamilyLook'),
         ('"alert": _word,', '"alert": _word, "fountain": _drop,'),
     )

@@ -257,7 +257,7 @@ def said_by(package: Path, kept: Path, words: str = DRAW) -> str:
 def package(tmp_path):
     """A copy of what loops are made of, as a package of its own."""
     shutil.copytree(SOURCES / "loops", tmp_path / "vastwatch" / "loops", ignore=shutil.ignore_patterns("__pycache__"))
-    for name in ("__init__.py", "draws.py"):
+    for name in ("__init__.py", "rng.py"):
         shutil.copy(SOURCES / name, tmp_path / "vastwatch")
     (tmp_path / "vastwatch" / "loops" / "tiny.py").write_text(TINY)
     return tmp_path
@@ -268,7 +268,7 @@ def test_a_changed_callee_or_constant_changes_the_figure_and_changed_back_compil
     """The caller's own file stays as it is, and so does its time: by itself numba would run what it kept."""
     kept = package / "kept"
     before = said_by(package, kept)
-    for file, old, new in (("loops/draws.py", ">> DROPPED", ">> (DROPPED + 1)"), ("draws.py", "0x9E37", "0x9E35")):
+    for file, old, new in (("loops/rng.py", ">> DROPPED", ">> (DROPPED + 1)"), ("rng.py", "0x9E37", "0x9E35")):
         changed = package / "vastwatch" / file
         source = changed.read_text()
         assert old in source

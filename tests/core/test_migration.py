@@ -23,7 +23,7 @@ NAMES = ("pottery", "rooms")
 
 @pytest.mark.parametrize("name", NAMES)
 def test_golden_files_of_every_version_are_the_same_project(name):
-    files = sorted(GOLDEN.glob(f"version-*-{name}.vastwatch.json"))
+    files = sorted(GOLDEN.glob(f"version-*-{name}.vastwatch.json"), key=lambda f: int(f.name.split("-")[1]))
     assert len(files) == VERSION
     projects = [load_project(f) for f in files]
     assert len({encode(p) for p in projects}) == 1

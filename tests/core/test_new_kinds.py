@@ -11,7 +11,7 @@ from vastwatch.devices import FAMILIES
 SOURCE = Path(vastwatch.__file__).parent
 # Where families are defined and modelled, shown (one table of looks), and read from files of device types, whose
 # fields of two parts in one housing are called so.
-KNOW_THEM = ("devices/families.py", "devices/other_families.py", "desk/shell/looks.py", "files/device_list.py",
+KNOW_THEM = ("devices/families.py", "devices/non_presence_families.py", "desk/shell/family_style.py", "files/device_list.py",
              "desk/stages/sensors/own_types.py")  # fmt: skip
 
 

@@ -24,7 +24,8 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice.logs.habits import in_words as told_of_habits
     from vastwatch.advice.logs.replay import explain_note, notes_in, room_replays, what_if, with_holds
     from vastwatch.commission.event_log import read_log
-    from vastwatch.commission.format_guess import guess_format, match
+    from vastwatch.commission.format_guess import match
+    from vastwatch.commission.kept_formats import format_for
     from vastwatch.commission.log_rows import LogError
     from vastwatch.control.house import run_house
     from vastwatch.design.project import find
@@ -32,7 +33,8 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     try:
         holds = dict(_hold(text) for text in args.hold or ())
         other = with_holds(project, holds)
-        log = read_log(args.log, project, guess_format(args.log, project), unnamed=lambda name: match(name, project))
+        reading, kept = format_for(args.log, project)
+        log = read_log(args.log, project, reading, unnamed=lambda name: match(name, project))
     except (LogError, ValueError) as e:
         raise RequestError(str(e)) from None
     house = run_house(project, log.recording)
@@ -52,6 +54,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     calendar = log.recording.calendar
     document = {
         "begin": calendar.begin.isoformat(), "days": calendar.days, "lines": log.lines, "used": log.used,
+        "layout": None if kept is None else kept.name,
         "notes": [*log.notes, *faults], "unknown_devices": list(log.unknown_devices),
         "gaps": [[calendar.clock(a).isoformat(), calendar.clock(b).isoformat()] for a, b in log.gaps],
         "messages_per_hour": {s: number(n, 2) for s, n in log.per_hour.items()},

@@ -6,8 +6,9 @@ one column or two, or seconds or milliseconds since 1970. How it is to be read i
 (`format_guess`), shown, and can be changed: which columns, which device of the plan, which words mean on.
 
 Offline is not off, and quiet is not offline: between a word such as `unavailable` and the next value there is no data,
-and nor is there where a device that reports at regular intervals misses its reports. Where all of these do, nothing is
-known of any device; a device that is not in the log was never heard.
+and nor is there where a device that reports at regular intervals misses its reports, or is quiet for longer than
+whoever knows the house takes for quiet. Where all of these do, nothing is known of any device; a device that is not in
+the log was never heard.
 """
 
 from __future__ import annotations
@@ -178,7 +179,7 @@ def read_log(
         raise LogError(_nothing(name, unknown, unreadable, first_fault))
     return _recorded(
         project, places, np.array(times), np.array(who), np.array(said), lines, cut, unreadable, first_fault,
-        tuple(unknown),
+        tuple(unknown), reading.quiet_h,
     )  # fmt: skip
 
 
@@ -196,6 +197,7 @@ def _nothing(name: str, unknown: dict[str, None], unreadable: int, first_fault: 
 def _recorded(
     project: Project, places: list[tuple[str, str | None]], t: Array, who: NDArray[np.int32], said: NDArray[np.int8],
     lines: int, cut: bool, unreadable: int, first_fault: str, unknown: tuple[str, ...],
+    quiet_h: float | None,
 ) -> EventLog:  # fmt: skip
     far = far_off(t)
     t, who, said = t[~far], who[~far], said[~far]
@@ -217,7 +219,9 @@ def _recorded(
     inside = t < calendar.end
     t, who, said = t[inside], who[inside], said[inside]
     missing = {
-        p: m for k, p in enumerate(places) if (m := _silent(t[who == k], said[who == k], calendar.end)) is not None
+        p: m
+        for k, p in enumerate(places)
+        if (m := _silent(t[who == k], said[who == k], calendar.end, quiet_h)) is not None
     }
     # Nothing is known before the first word and after the last, and while all that report regularly are silent.
     ends = Signal.from_intervals([(0.0, float(t[0])), (float(t[-1]), calendar.end)], 0.0, calendar.end)
@@ -284,17 +288,19 @@ def _any(signals: list[Signal]) -> Signal:
     return out
 
 
-def _silent(at: Array, value: NDArray[np.int8], end: float) -> Signal | None:
-    """While a device that says off again at regular intervals, though nothing has changed, misses to do so: from its
-    last report, and until it is heard again. None for one that reports only when something happens, however often:
-    its quiet tells nothing."""
+def _silent(at: Array, value: NDArray[np.int8], end: float, quiet_h: float | None) -> Signal | None:
+    """While a device that says off again at regular intervals, though nothing has changed, misses to do so, or says
+    nothing for `quiet_h` hours: from its last report, and until it is heard again. None for one that reports only when
+    something happens, however often, where nobody says how long it may: its quiet tells nothing."""
     steps = np.diff(at)
     off = value == 0
     beats = steps[off[:-1] & off[1:]]
     usual = float(np.median(beats)) if len(beats) >= MIN_BEATS else 0.0
-    if usual <= 0.0 or float(np.quantile(beats, 0.9)) > REGULAR * usual:
+    longest = np.inf if quiet_h is None else 3600.0 * quiet_h
+    if usual > 0.0 and float(np.quantile(beats, 0.9)) <= REGULAR * usual:
+        longest = min(longest, max(BEATS_MISSED * usual, SHORTEST_SILENCE_S))
+    if not np.isfinite(longest):
         return None
-    longest = max(BEATS_MISSED * usual, SHORTEST_SILENCE_S)
     # While it is on it may wait for something to end; before its first report it was not heard.
     waits = np.concatenate([[True], off])
     edges = np.concatenate([[0.0], at, [end]])

@@ -52,8 +52,8 @@ LOOKED_AT, MOST_OF = 400, 0.8
 ALIKE = 0.6
 
 
-class _Table(NamedTuple):
-    """The first lines of a log, column by column."""
+class Table(NamedTuple):
+    """The first lines of a log, column by column; `heads`: whether the first names the columns."""
 
     kind: str
     delimiter: str
@@ -62,15 +62,15 @@ class _Table(NamedTuple):
     heads: bool
 
 
-def _table(path: str | Path) -> _Table:
-    """Raises LogError for a file that is empty, or not to be read."""
+def table_of(path: str | Path) -> Table:
+    """The first lines of a log. Raises LogError for a file that is empty, or not to be read."""
     name = Path(path).name
     with open_log(path) as file:
         head = [line for line in islice(lines_of(file, name), LOOKED_AT) if line.strip()]
     if not head:
         raise LogError(f"{name}: the file is empty")
     if head[0].lstrip().startswith(("{", "[")):
-        return _Table("json", "", *_json_table(head, name), True)
+        return Table("json", "", *_json_table(head, name), True)
     delimiter = max(",;\t|", key=head[0].count)
     rows = list(csv_rows(head, delimiter, name))
     # A line that tells a time is an event: then none names the columns.
@@ -78,18 +78,18 @@ def _table(path: str | Path) -> _Table:
     names = column_names(rows[0], heads)
     rows = rows[1:] if heads else rows
     cells = [[row[k] if k < len(row) else "" for row in rows] for k in range(len(names))]
-    return _Table("csv", delimiter, names, cells, heads)
+    return Table("csv", delimiter, names, cells, heads)
 
 
 def guess_format(path: str | Path, project: Project) -> LogFormat:
     """How a log is most likely meant, by its first lines. Raises LogError for one in which nothing is to be found."""
-    return _guessed(Path(path).name, _table(path), project)
+    return _guessed(Path(path).name, table_of(path), project)
 
 
 def opened(path: str | Path, project: Project) -> tuple[LogFormat, str]:
     """How a log is most likely meant, and what is missing, in a sentence: of one in which no time is to be found its
     columns can still be chosen. Raises LogError for what is no table at all."""
-    table = _table(path)
+    table = table_of(path)
     try:
         return _guessed(Path(path).name, table, project), ""
     except LogError as e:
@@ -110,7 +110,7 @@ def _json_table(head: list[str], name: str) -> tuple[list[str], list[list[Any]]]
     return keys, [[row.get(key, "") for row in rows] for key in keys]
 
 
-def _guessed(name: str, table: _Table, project: Project) -> LogFormat:
+def _guessed(name: str, table: Table, project: Project) -> LogFormat:
     kind, delimiter, names, cells, heads = table
     said = [[c for c in column if str(c).strip() != ""] for column in cells]
     is_time = [_share(column, _tells_time) for column in said]
@@ -125,7 +125,7 @@ def _guessed(name: str, table: _Table, project: Project) -> LogFormat:
             raise LogError(f"{name}: no column contains mostly times (found: {found})")
         day, times = days[0], [clocks[0], days[0]]
     time = times[0] if day >= 0 else max(times, key=lambda k: (_called(names[k], "time"), -k))
-    order, _ = order_of([str(c) for c in said[day if day >= 0 else time]])
+    order, _ = order_in(said[day if day >= 0 else time])
     aside = tuple(n for k, n in enumerate(names) if n and k not in times and (_is_aside(n) or _negative(said[k])))
     rest = [k for k in range(len(names)) if k not in times and names[k] and said[k] and names[k] not in aside]
     how = LogFormat(
@@ -189,6 +189,11 @@ def _is_aside(name: str) -> bool:
 def _negative(column: Sequence[Any]) -> bool:
     """Whether a column holds figures below zero, as strengths of a radio signal are."""
     return _share(column, lambda c: bool(re.fullmatch(r"-\d{1,3}([.,]\d+)?", str(c).strip()))) >= MOST_OF
+
+
+def order_in(cells: Iterable[Any]) -> tuple[Order, bool]:
+    """`order_of` the cells of a column."""
+    return order_of([str(c) for c in cells])
 
 
 def order_of(texts: Sequence[str]) -> tuple[Order, bool]:
@@ -274,7 +279,7 @@ def _alike(a: frozenset[str], b: frozenset[str]) -> float:
 
 def columns_of(path: str | Path) -> list[str]:
     """The columns or keys of a log, as far as its first lines tell. Raises LogError."""
-    return _table(path).names
+    return table_of(path).names
 
 
 def words_of(path: str | Path, reading: LogFormat, most: int = MOST_WORDS) -> list[str]:
@@ -299,10 +304,10 @@ def with_columns(
 ) -> LogFormat:
     """The same log read by other columns; without a device, by a column for each. `date`: the column of the date, empty
     for none, by default as it was. Raises LogError."""
-    table = _table(path)
+    table = table_of(path)
     day = reading.date if date is None else date
     cells = dict(zip(table.names, table.cells))
-    order, sure = order_of([str(c) for c in cells.get(day or time, ())])
+    order, sure = order_in(cells.get(day or time, ()))
     on = day if day != time else ""
     order = order if sure else reading.order
     how = replace(reading, time=time, date=on, order=order, device="", value="", wide=True)

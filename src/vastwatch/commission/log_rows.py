@@ -51,7 +51,8 @@ class LogFormat:
     whether dates have their day or their month first; `heads`: whether the first line names the columns.
     `wide`: a column for each device, else `device` and `value` are columns (or keys); `aside`: columns of no account.
     `devices`: by name in the log the sensor and the part of it that speaks, None where it is of no account. `means`:
-    words of this log that mean on (True), off (False) or not listening (None), beside the usual ones."""
+    words of this log that mean on (True), off (False) or not listening (None), beside the usual ones. `quiet_h`: a
+    device that says nothing for so many hours has no data, as whoever knows the house says; None: it is just quiet."""
 
     kind: str = "csv"
     delimiter: str = ","
@@ -65,6 +66,7 @@ class LogFormat:
     order: Order = "day"
     heads: bool = True
     aside: tuple[str, ...] = ()
+    quiet_h: float | None = None
 
 
 # -- rows ----------------------------------------------------------------------------------------------------------

@@ -19,7 +19,7 @@ _WORDS = {
 }  # fmt: skip
 _WHOLE = ("name", "client", "notes", "place", "construction", "brief")
 # Lists whose records are named by nobody, and are told as a record of the project is.
-_ASIDE = {"variants": "variant", "diary": "note"}
+_ASIDE = {"variants": "variant", "diary": "note", "log_layouts": "layout of the log"}
 Way = Literal["added", "changed", "gone"]
 
 

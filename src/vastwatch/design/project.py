@@ -15,6 +15,7 @@ from typing import Annotated, Any, Literal, TypeVar
 import msgspec
 from msgspec.structs import replace
 
+from vastwatch.design.log_layouts import MOST_LAYOUTS, LogLayout
 from vastwatch.design.records import (
     Button,
     Conclusion,
@@ -51,7 +52,7 @@ R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 9
+VERSION = 10
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -247,7 +248,7 @@ class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[9] = 9
+    version: Literal[10] = 10
     name: str
     client: str = ""
     notes: str = ""
@@ -280,8 +281,11 @@ class Project(Record, frozen=True, kw_only=True):
     logbook: LogbookToBe = ()
     variants: Annotated[tuple[Variant, ...], Apart(), msgspec.Meta(max_length=20)] = ()
     diary: Annotated[tuple[DiaryNote, ...], msgspec.Meta(max_length=2000)] = ()
+    log_layouts: Annotated[tuple[LogLayout, ...], Apart(), msgspec.Meta(max_length=MOST_LAYOUTS)] = ()
 
 
+# The lists that are of no design and that nothing computed depends on: kept beside it.
+ASIDE = ("variants", "diary", "log_layouts")
 # The lists whose records belong to a room and have a place in it.
 IN_ROOMS = ("spots", "lamps", "outputs", "buttons")
 # The lists that hold records with an id, in file order.
@@ -375,6 +379,8 @@ def fresh_ids(project: Project, stem: str) -> Iterator[str]:
     """Short readable ids that the project does not use yet, one after another: `pir-3`, `pir-4`, ..."""
     stem = re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")[:48] or "item"
     used = set().union(*(_index(getattr(project, c)) for c in COLLECTIONS), *map(_ids_in, project.variants))
+    # A log names sensors that may be gone: a new one is none of them.
+    used |= {d.sensor for layout in project.log_layouts for d in layout.devices if d.sensor is not None}
     for n in itertools.count(1):
         if f"{stem}-{n}" not in used:
             yield f"{stem}-{n}"

@@ -1,7 +1,7 @@
 """The families of device types: what each can do, what it says of itself, and what it cannot claim.
 
-Every range is on axis and for the type's own mounting height. A new family is a class here (in `non_presence_families` where
-it notices nobody), its types in the catalogue, its model in `sensing.families`, and its look on the desk.
+Every range is on axis and for the type's own mounting height. A new family is a class here (in `non_presence_families`
+where it notices nobody), its types in the catalogue, its model in `sensing.families`, and its look on the desk.
 """
 
 from __future__ import annotations

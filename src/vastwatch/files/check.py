@@ -20,7 +20,7 @@ from vastwatch.design.expressions import Expr
 from vastwatch.design.photometry import photometry_faults
 from vastwatch.design.places import room_at
 from vastwatch.design.presence import reports
-from vastwatch.design.project import COLLECTIONS, Project, Variant, find, find_any, indexed, on_level
+from vastwatch.design.project import ASIDE, COLLECTIONS, Project, Variant, find, find_any, indexed, on_level
 from vastwatch.design.references import astray, dangling, ids_of, singular
 from vastwatch.design.variants import DECIDED, with_design_of
 from vastwatch.devices.faults import faults
@@ -65,7 +65,7 @@ def check_project(project: Project) -> None:
 
 
 # What the building holds, as variants see it.
-_SHARED = tuple(name for name in Project.__struct_fields__ if name not in (*DECIDED, "variants", "diary"))
+_SHARED = tuple(name for name in Project.__struct_fields__ if name not in (*DECIDED, *ASIDE))
 
 
 def faults_of(project: Project, since: Project | None = None) -> Iterator[str]:
@@ -85,7 +85,7 @@ def faults_of(project: Project, since: Project | None = None) -> Iterator[str]:
         yield from _ids(project)
         yield from _others(project, since)
         yield from _references(project)
-    elif new.any("variants", "diary"):
+    elif new.any(*ASIDE):
         yield from _others(project, since)
     elif new.any("brief"):
         yield from _references(project)
@@ -196,7 +196,7 @@ def _ids(project: Project) -> Iterator[str]:
 
 
 def _others(project: Project, since: Project | None) -> Iterator[str]:
-    """The variants, each as if it were the design; and the diary."""
+    """The variants, each as if it were the design; the diary, and how logs are read."""
     names: set[str] = set()
     before = set() if since is None else {id(v) for v in since.variants}
     same_site = since is not None and all(getattr(project, n) is getattr(since, n) for n in _SHARED)
@@ -215,6 +215,8 @@ def _others(project: Project, since: Project | None) -> Iterator[str]:
         # What it shares with the design is looked at there.
         for fault in faults_of(with_design_of(project, variant), replace(project, variants=())):
             yield f"variants[{i}] ('{variant.name}'): {fault}"
+    if since is not None and all(getattr(project, n) is getattr(since, n) for n in ("diary", "log_layouts")):
+        return
     noted: set[str] = set()
     for i, note in enumerate(project.diary):
         if note.id in noted:
@@ -224,6 +226,22 @@ def _others(project: Project, since: Project | None) -> Iterator[str]:
             datetime.fromisoformat(note.at)
         except ValueError:
             yield f"diary[{i}].at: '{note.at}' is not a time"
+    yield from _log_layouts(project)
+
+
+def _log_layouts(project: Project) -> Iterator[str]:
+    """How logs are read: each by an id of its own, and by columns that it has."""
+    seen: set[str] = set()
+    for i, layout in enumerate(project.log_layouts):
+        if layout.id in seen:
+            yield f"log_layouts[{i}].id: the id '{layout.id}' is already used by another log"
+        seen.add(layout.id)
+        needed = {"time": layout.time, "date": layout.date}
+        if not layout.wide:
+            needed |= {"device": layout.device, "value": layout.value}
+        for name, column in needed.items():
+            if column not in layout.columns and (column or name != "date"):
+                yield f"log_layouts[{i}].{name}: the log '{layout.name}' has no column '{column}'"
 
 
 def _references(project: Project) -> Iterator[str]:

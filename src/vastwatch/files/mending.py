@@ -12,13 +12,11 @@ from typing import Any, NamedTuple
 import msgspec
 from msgspec.structs import replace
 
-from vastwatch.design.project import COLLECTIONS, Project
+from vastwatch.design.project import ASIDE, COLLECTIONS, Project
 from vastwatch.design.references import missing_names, settled, singular, without
 from vastwatch.files.check import ProjectError, faults_of
 from vastwatch.files.validation import in_names
 
-# Lists whose records stand for themselves, beside those that hold the design.
-_APART = ("variants", "diary")
 # After so many breaches a project is beyond mending.
 _MOST = 1000
 
@@ -39,7 +37,7 @@ def mended(document: dict[str, Any]) -> Mended:
         if field.name not in document:
             continue
         value = document[field.name]
-        if isinstance(value, list) and field.name in (*COLLECTIONS, *_APART):
+        if isinstance(value, list) and field.name in (*COLLECTIONS, *ASIDE):
             kept[field.name] = _those_that_fit(field, value, left_out)
             continue
         try:
@@ -86,13 +84,13 @@ def _without_breach(project: Project, fault: str) -> Project:
     """The project without the record that a breach is about; without what a part of the brief says where it is about
     that. Raises ProjectError where it is about none."""
     m = re.match(r"(\w+)\[(\d+)\]", fault)
-    if m is not None and m[1] in (*COLLECTIONS, *_APART):
+    if m is not None and m[1] in (*COLLECTIONS, *ASIDE):
         records = getattr(project, m[1])
         if int(m[2]) < len(records):
             return replace(project, **{m[1]: (*records[: int(m[2])], *records[int(m[2]) + 1 :])})
     m = re.match(r"(\w+)(?:\.(\w+))?", fault)
     fresh = Project(name="")
-    if m is not None and m[1] in COLLECTIONS + _APART:
+    if m is not None and m[1] in COLLECTIONS + ASIDE:
         return replace(project, **{m[1]: getattr(project, m[1])[:-1]})
     if m is not None and hasattr(fresh, m[1]):
         whole, plain = getattr(project, m[1]), getattr(fresh, m[1])

@@ -81,6 +81,11 @@ def _from_8(document: Document) -> Document:
     return {**document, "version": 9}
 
 
+def _from_9(document: Document) -> Document:
+    """Version 10 keeps how logs of the house are read: nothing of it before."""
+    return {**document, "version": 10}
+
+
 def _tracks(device: Any) -> bool:
     zones = device.get("zones", 0) if isinstance(device, dict) else 0
     return isinstance(zones, int) and zones > 0 and "zone_rules" not in device
@@ -100,4 +105,5 @@ _STEPS: dict[int, Callable[[Document], Document]] = {
     6: _from_6,
     7: _from_7,
     8: _from_8,
+    9: _from_9,
 }

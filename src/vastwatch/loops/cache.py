@@ -36,7 +36,7 @@ def digest() -> str:
         vastwatch.__version__, sys.version, str(loops), *(version(of) for of in ("numba", "llvmlite", "numpy")),
     ):  # fmt: skip
         what.update(word.encode() + b"\0")
-    for source in [*sorted(loops.glob("*.py")), loops.parent / "draws.py"]:
+    for source in [*sorted(loops.glob("*.py")), loops.parent / "rng.py"]:
         what.update(source.read_bytes() + b"\0")
     return what.hexdigest()
 

@@ -28,7 +28,7 @@ from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep
 from vastwatch.design.ladders import ladder_conclusions, ladder_sensors
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of, press_hold, reports
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import ASIDE, Project, find
 from vastwatch.design.records import Conclusion
 from vastwatch.design.relations import buttons_in, level_number, presence_of
 from vastwatch.memo import MEMO, memoised
@@ -114,7 +114,7 @@ def effective_light_rule(project: Project, room: str, truth: Truth, recording: R
 
 
 # What of a project the light of a room cannot hang on where it asks no sensor.
-_SENSORS_ALONE = ("name", "client", "notes", "sensors", "zones", "presences", "devices", "logbook", "variants", "diary")
+_SENSORS_ALONE = ("name", "client", "notes", "sensors", "zones", "presences", "devices", "logbook", *ASIDE)
 
 
 @memoised

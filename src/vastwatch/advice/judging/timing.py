@@ -1,4 +1,4 @@
-"""The tuner: which hold time is right for a room, and why, from the curve of weeks its people live (M8, `hold_curves`)."""
+"""The tuner: which hold time is right for a room, and why, from the curve of simulated weeks (M8, `hold_curves`)."""
 
 from __future__ import annotations
 

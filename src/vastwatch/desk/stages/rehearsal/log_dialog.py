@@ -19,8 +19,10 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.commission.event_log import EventLog, preview_lines, read_log, with_device
 from vastwatch.commission.format_guess import columns_of, match, opened, with_columns, with_meaning, words_of
-from vastwatch.commission.log_rows import LogError, parse_state
+from vastwatch.commission.kept_formats import format_for
+from vastwatch.commission.log_rows import LogError, LogFormat, parse_state
 from vastwatch.design.expressions import zone_part
+from vastwatch.design.log_layouts import LogLayout
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.background import GoOn, in_background
 from vastwatch.desk.shell.theme import LIGHT, Theme
@@ -31,27 +33,33 @@ from vastwatch.words import error_sentence
 
 # In the order in which they are offered: on, off, not listening.
 MEANINGS: tuple[bool | None, ...] = (True, False, None)
+# After so many hours without a word a device may be taken for one that was off the air.
+QUIET_H = (1.0, 3.0, 8.0, 24.0, 72.0)
 HEADS = ("line", "time", "device", "value", "")
 
 
 class LogDialog(QDialog):
-    """`used` carries the EventLog that was read. Raises LogError where nothing at all is to be found in the file."""
+    """`used` carries the EventLog that was read, and how it was. Raises LogError where nothing at all is to be found in
+    the file."""
 
-    used = pyqtSignal(object)
+    used = pyqtSignal(object, object)
 
     def __init__(self, parent: QWidget, project: Project, path: Path, theme: Theme = LIGHT) -> None:
         super().__init__(parent)
         self.project, self.path = project, path
-        self.reading, missing = opened(path, project)
+        self.reading, kept, missing = _as_kept_or_guessed(path, project)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("log")
         self.setWindowTitle(self.tr("House log"))
         self.resize(860, 600)
         box = column_in(self, 8, (20, 16, 20, 16))
         box.addWidget(label(path.name, "title"))
-        box.addWidget(
-            label(self.tr("This is how the columns were read. Correct them where needed, then import."), "soft", True)
-        )
+        how = self.tr("This is how the columns were read. Correct them where needed, then import.")
+        if kept is not None:
+            how = self.tr("Read as you set it for {}: the columns are the same. Correct it where needed, then import.")
+            how = how.format(kept.name)
+        self.how = label(how, "soft", True)
+        box.addWidget(self.how)
         names = columns_of(path)
         self.columns: dict[str, Choice] = {}
         cells: list[QWidget] = []
@@ -76,7 +84,19 @@ class LogDialog(QDialog):
         self.order.activated.connect(self._order_chosen)
         self._dates = label(self.tr("Dates"), "soft")
         cells += [self._dates, self.order]
+        self.quiet = Choice()
+        self.quiet.setAccessibleName(self.tr("Device without reports"))
+        self.quiet.setToolTip(
+            self.tr("A device that reports only changes may be quiet for days. Set a limit if yours reports regularly.")
+        )
+        self.quiet.addItem(self.tr("is quiet"), None)
+        for hours in sorted({*QUIET_H, *([self.reading.quiet_h] if self.reading.quiet_h else [])}):
+            self.quiet.addItem(self.tr("for over {:g} h: no data").format(hours), hours)
+        self.quiet.setCurrentIndex(self.quiet.findData(self.reading.quiet_h))
+        self.quiet.activated.connect(self._quiet_chosen)
         box.addWidget(row(*cells, QWidget(), stretch=len(cells)))
+        beside = (label(self.tr("Device without reports"), "soft"), self.quiet, QWidget())
+        box.addWidget(row(*beside, stretch=len(beside) - 1))
         self.devices = QTableWidget(0, 2)
         self.devices.setAccessibleName(self.tr("Devices of the log"))
         self.devices.setHorizontalHeaderLabels([self.tr("in the log"), self.tr("on the plan")])
@@ -210,6 +230,9 @@ class LogDialog(QDialog):
         self.reading = replace(self.reading, order=self.order.currentData())
         self._fill_lines()
 
+    def _quiet_chosen(self, *_: int) -> None:
+        self.reading = replace(self.reading, quiet_h=self.quiet.currentData())
+
     def _device_chosen(self, name: str, told: tuple[str, str | None] | None) -> None:
         self.reading = with_device(self.reading, name, told)
         self._fill_lines()
@@ -238,5 +261,16 @@ class LogDialog(QDialog):
         if isinstance(outcome, ProjectError):
             self.told.setText(str(outcome))
             return
-        self.used.emit(outcome)
+        self.used.emit(outcome, self.reading)
         self.accept()
+
+
+def _as_kept_or_guessed(path: Path, project: Project) -> tuple[LogFormat, LogLayout | None, str]:
+    """How a log is read: as the project keeps it, with that layout, or as it is most likely meant, and what is missing
+    then. Raises LogError."""
+    try:
+        reading, kept = format_for(path, project)
+    except LogError:
+        reading, missing = opened(path, project)
+        return reading, None, missing
+    return reading, kept, ""

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.commission.event_log import EventLog
-from vastwatch.commission.log_rows import LogError
+from vastwatch.commission.kept_formats import with_format
+from vastwatch.commission.log_rows import LogError, LogFormat
 from vastwatch.desk.shell.context import Context
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.shell.widgets import column_in, scrolling
@@ -66,8 +68,16 @@ class RehearsalPanel(QWidget):
         except LogError as e:
             self.around.say(str(e))
             return
-        self.dialog.used.connect(self.show_log)
+        self.dialog.used.connect(partial(self._used, path))
         self.dialog.open()
+
+    def _used(self, path: Path, log: EventLog, reading: LogFormat) -> None:
+        """Keep how the log is read, for the next one of these columns, and look at it."""
+        document = self.around.document
+        project = with_format(document.project, path, reading)
+        if project is not document.project:
+            document.apply(project, self.tr("Keep how the log {} is read").format(path.name))
+        self.show_log(log)
 
     def show_log(self, log: EventLog) -> None:
         """Look at a log in place of the rehearsal."""
