@@ -51,8 +51,10 @@ def test_a_room_goes_with_its_walls_and_all_that_is_in_it_and_the_neighbour_keep
     new = sound(move_room(room, "small", 0.0, 6.0).project)
     small, big = find(new.rooms, "small"), find(new.rooms, "big")
     assert bounds(small.outline) == pytest.approx((5, 6, 8, 10)) and big is find(room.rooms, "big")
-    # The wall between stays with the big room; the small one has got a wall of its own there.
-    assert find(new.walls, "middle") is find(room.walls, "middle")
+    # The wall between stays with the big room, and faces the outside now; the small one has got a wall of its own there.
+    middle, c = find(new.walls, "middle"), room.construction
+    assert (middle.a, middle.b) == (find(room.walls, "middle").a, find(room.walls, "middle").b)
+    assert (middle.thickness, middle.material) == (c.outer_m, c.outer_material)
     assert built(new) == pytest.approx(2 * (5 + 4) + 2 * (3 + 4))
     assert find(new.spots, "exit").at == pytest.approx((7.5, 9.5))
     assert at(new, "door") == at(room, "door")

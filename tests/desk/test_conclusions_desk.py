@@ -417,6 +417,50 @@ def test_a_log_takes_the_place_of_the_rehearsal(qtbot, window, log):
     assert panel.pages.currentIndex() == 0 and window.results.recording is None
 
 
+def test_how_a_log_is_set_is_kept_and_the_next_is_read_so(qtbot, window, tmp_path):
+    def odd(name, day):
+        path = tmp_path / name
+        path.write_text(
+            f"when;who;what\n2026-02-{day}T10:00:00Z;box seven;da\n2026-02-{day}T10:01:00Z;box seven;fort\n"
+        )
+        return path
+
+    window.focus.set(stage="Rehearsal")
+    panel, before = window.panel("Rehearsal"), project(window)
+    panel.open_log(odd("first.csv", "03"))
+    dialog = panel.dialog
+    assert "This is how the columns were read" in dialog.how.text()
+    for field, name in (("device", "who"), ("value", "what")):
+        choice = dialog.columns[field]
+        choice.setCurrentText(name)
+        choice.activated.emit(choice.currentIndex())
+    choice = dialog.devices.cellWidget(0, 1)
+    choice.setCurrentText("PIR shop")
+    choice.activated.emit(choice.currentIndex())
+    for row, means in ((0, "on"), (1, "off")):
+        choice = dialog.words.cellWidget(row, 1)
+        choice.setCurrentText(means)
+        choice.activated.emit(choice.currentIndex())
+    dialog.quiet.setCurrentIndex(3)
+    dialog.quiet.activated.emit(3)
+    qtbot.mouseClick(dialog.use, LEFT)
+    qtbot.waitUntil(lambda: window.results.recording is not None, timeout=10_000)
+    (layout,) = project(window).log_layouts
+    assert (layout.name, layout.quiet_h, layout.device) == ("first.csv", 8.0, "who")
+    assert window.document.undo_stack.undoText() == "Keep how the log first.csv is read"
+    panel.log.left.emit()
+    panel.open_log(odd("second.csv", "17"))
+    dialog = panel.dialog
+    assert "Read as you set it for first.csv" in dialog.how.text() and dialog.quiet.currentData() == 8.0
+    assert dialog.use.isEnabled() and [dialog.lines.item(k, 3).text() for k in (0, 1)] == ["on", "off"]
+    qtbot.mouseClick(dialog.use, LEFT)
+    qtbot.waitUntil(lambda: window.results.recording is not None, timeout=10_000)
+    # The same as it was kept: nothing to undo but the first.
+    assert project(window).log_layouts == (layout,)
+    window.document.undo_stack.undo()
+    assert project(window).log_layouts == before.log_layouts == ()
+
+
 def test_a_log_is_put_right_in_its_dialog_and_a_useless_one_says_so(qtbot, window, tmp_path):
     path = tmp_path / "odd.csv"
     path.write_text("time,device,value\n2026-01-12T10:00:00Z,box seven,on\n2026-01-12T10:01:00Z,box seven,off\n")

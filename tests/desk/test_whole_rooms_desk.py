@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 from hands import LEFT, drag, inspect, key, project, settle, type_into
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 
 from vastwatch.design.project import find
@@ -49,6 +50,31 @@ def test_a_room_is_dragged_by_its_name_and_takes_hold_of_corners(qtbot, two):
     drag(qtbot, w, grip, grip + QPoint(0, round(-1.5 * k)))
     assert bounds(project(w).rooms[1].outline)[1] > 4
     assert "overlap" not in w.status.said.text()
+
+
+def test_walls_follow_a_room_moved_by_figures_and_one_press_sets_a_whole_level(qtbot, two):
+    w = two
+
+    def shared():
+        return [x.material for x in project(w).walls if x.a[0] == x.b[0] == 4.0]
+
+    w.focus.set(room="hall", selected="hall")
+    assert shared() == ["plasterboard"]
+    type_into(qtbot, inspect(w, "X"), "6")
+    assert shared() == ["brick"]
+    type_into(qtbot, inspect(w, "X"), "4")
+    assert shared() == ["plasterboard"]
+    level = w.panel("Plan").level
+    qtbot.mouseClick(level.walls, LEFT)
+    assert "already built for its position" in w.status.said.text()
+    old = project(w)
+    odd = tuple(replace(x, thickness=0.1, material="plasterboard") for x in old.walls)
+    w.document.apply(replace(old, walls=odd), "Set all walls")
+    qtbot.mouseClick(level.walls, LEFT)
+    assert [(x.thickness, x.material) for x in project(w).walls] == [(x.thickness, x.material) for x in old.walls]
+    assert w.document.undo_stack.undoText() == "Set 6 walls by position"
+    w.document.undo_stack.undo()
+    assert project(w).walls == odd
 
 
 def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):

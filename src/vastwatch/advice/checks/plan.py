@@ -13,6 +13,7 @@ import numpy as np
 from vastwatch.advice.checks.finding import Finding, RemedyText
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.removing import count_words
+from vastwatch.design.edits.wall_places import built_as, out_of_place
 from vastwatch.design.needs import HALF_OFF_USES, MANUAL_ON_USES
 from vastwatch.design.places import display_name, opening_middle, room_at, rooms_beside
 from vastwatch.design.project import Project, find, on_level
@@ -30,6 +31,8 @@ from vastwatch.words import capital
 
 # Less of a room's edge without a wall is a slip of the pen, metres.
 GAP_M = 0.05
+# Less of a wall built for another place is nothing to look at, metres.
+STRETCH_M = 0.3
 # What people sit or lie on; nothing else has anybody inside it.
 USED_FROM_WITHIN = {"stool", "rug", "mat", "stair"} | {k.kind for k in furniture() if k.sits or k.lies}
 # A bench lower than this is sat on, a higher one worked at, metres.
@@ -66,6 +69,30 @@ def open_rooms(project: Project) -> Iterator[Finding]:
                     (RemedyText("Drag its corners onto the walls, or add an archway where it is meant to be open."),),
                     room.id,
                 )  # fmt: skip
+
+
+def walls_out_of_place(project: Project) -> Iterator[Finding]:
+    """Walls of which a part is built for the outside and stands between rooms, or the other way round."""
+    for level in project.levels:
+        each = ((wall, sum(s.end - s.begin for s in wrong)) for wall, wrong in out_of_place(project, level.id))
+        found = [(wall, metres) for wall, metres in each if metres >= STRETCH_M]
+        if not found:
+            continue
+        c = project.construction
+        inside = sum(m for wall, m in found if built_as(c, wall) == "outer")
+        outside = sum(m for wall, m in found if built_as(c, wall) == "inner")
+        parts = []
+        if inside:
+            built = f"an outer wall ({c.outer_m:g} m, {c.outer_material})"
+            parts.append(f"{inside:.1f} m of wall between rooms is built as {built}")
+        if outside:
+            built = f"an inner wall ({c.inner_m:g} m, {c.inner_material})"
+            parts.append(f"{outside:.1f} m of wall to the outside is built as {built}")
+        yield Finding(
+            "wall-place", "note", tuple(wall.id for wall, _ in sorted(found, key=lambda f: -f[1])),
+            f"{level.name}: {' and '.join(parts)}. Radar sees through some walls and not through others.",
+            (RemedyText("“Set walls by position” in the Plan stage builds each for where it stands."),),
+        )  # fmt: skip
 
 
 @memoised
@@ -350,6 +377,7 @@ CHECKS = (
     _manual_on,
     _half_off,
     open_rooms,
+    walls_out_of_place,
     overlapping_rooms,
     doors_onto_nothing,
     spots_in_cupboards,

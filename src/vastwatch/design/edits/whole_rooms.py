@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.edits.building import SAME, add_room, alongside, overlapped, room_edges, uncovered
 from vastwatch.design.edits.removing import count_words, removed
+from vastwatch.design.edits.wall_places import out_of_place, walls_by_place
 from vastwatch.design.places import middle_of, opening_middle, room_of
 from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, on_level, put, unique_name
 from vastwatch.design.references import copied
@@ -39,6 +40,7 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
     other = overlapped(outline, (r for r in on_level(project.rooms, room.level) if r is not room))
     if other is not None:
         raise ValueError(f"{room.name} would overlap {other.name.lower()}")
+    odd = {wall.id for wall, _ in out_of_place(project, room.level)}
     parting = _parted(project, room)
     carried = _carried(project, room)
     there = [w for w in parting.stays if w.level == room.level]
@@ -59,6 +61,12 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
         moved = tuple(_moved(r, dx, dy) if r.id in idents else r for r in getattr(project, collection))
         project = replace(project, **{collection: moved})
     project = _at_their_doors(project, stay)
+    # Where it was and where it is, walls between two rooms come to face the outside, and the other way round. One that
+    # was built for another place before stays so.
+    edges = [*room_edges(room), *room_edges(find(project.rooms, room.id))]
+    project = walls_by_place(
+        project, room.level, lambda wall: wall.id not in odd and any(alongside(wall, e) for e in edges)
+    )
     return Relocated(project, (count_words(len(lost), "opening"),) if lost else ())
 
 

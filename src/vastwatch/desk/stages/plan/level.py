@@ -18,7 +18,8 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.design.edits.drawing_aids import set_underlay, set_underlay_scale
 from vastwatch.design.edits.levels import add_level, copy_level, fill_level
-from vastwatch.design.edits.removing import remove
+from vastwatch.design.edits.removing import count_words, remove
+from vastwatch.design.edits.wall_places import out_of_place, walls_by_place
 from vastwatch.design.project import Project, put
 from vastwatch.design.relations import built_below
 from vastwatch.desk.plan.underlay import pages_of, read_underlay
@@ -83,6 +84,15 @@ class LevelPanel(LazyPanel):
         for button in (self.add, self.copy, self.remove):
             button.setProperty("role", "pick")
         inner.addWidget(row(self.add, self.copy, self.remove, spacing=4))
+        self.walls = QPushButton(self.tr("Set walls by position"))
+        self.walls.setProperty("role", "pick")
+        self.walls.setToolTip(
+            self.tr(
+                "Builds default walls as inner walls between rooms and as outer walls elsewhere, in parts if needed."
+            )
+        )
+        self.walls.clicked.connect(self._build_walls)
+        inner.addWidget(self.walls)
         note = self.tr("Stairs connect levels: place one from the furniture list.")
         inner.addWidget(label(note, "soft", True))
 
@@ -203,6 +213,17 @@ class LevelPanel(LazyPanel):
         if old is not None:
             new, level = copy_level(self.document.project, old.id)
             self._take(new, level, f"Copy {old.name.lower()}")
+
+    def _build_walls(self) -> None:
+        """Build each wall for where it stands, and say how many were not."""
+        level, old = self.level, self.document.project
+        if level is None:
+            return
+        wrong = sum(1 for _ in out_of_place(old, level.id))
+        if not wrong:
+            self.say.emit(self.tr("Every wall is already built for its position."))
+            return
+        self.document.apply(walls_by_place(old, level.id), f"Set {count_words(wrong, 'wall')} by position")
 
     def _take(self, new: Project, level: Level, words: str) -> None:
         self.document.apply(new, words)
