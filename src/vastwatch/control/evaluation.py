@@ -1,5 +1,4 @@
-"""What an expression comes to over a recording: what its leaves say, joined as it says; and what a conclusion comes to
-when people wave at a light and press its switch."""
+"""Evaluates expressions and conclusions over a recording, with people's waves and presses."""
 
 from __future__ import annotations
 
@@ -27,9 +26,8 @@ from vastwatch.signals.memoised_ops import either, never
 
 
 class ManualActions(NamedTuple):
-    """What people in a room do about its light: while its switch is pressed; what sensors report of their waves; the
-    instants of the waves, and of the ways to the switch that a light gone off on somebody made needful; and what they
-    do to its ladder with buttons."""
+    """Manual actions in a room: the switch signal, wave reports by sensor, instants of waves and of trips to the
+    switch, and overrides by buttons."""
 
     pressed: Signal
     waved: Mapping[str, Signal] = MappingProxyType({})

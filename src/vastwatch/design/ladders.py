@@ -163,8 +163,8 @@ def ladder_conclusions(project: Project, room: str) -> tuple[str, ...]:
 
 
 def ladder_sensors(project: Project, room: str, told: str | None = None) -> tuple[str, ...]:
-    """The sensors that the rows of a room's ladders read, themselves and through what they name, and those that tell
-    its dark, each once; `told`: a conclusion that is told them, and not asked after."""
+    """Return the sensors that a room's ladder rows read, directly or through conclusions, and its darkness sensors,
+    each once. The conclusion `told` is not followed."""
     own = (part.sensor for row in rows_of(project, room) for part in every_part(row.when) if isinstance(part, Report))
     behind = (ident for ident in ladder_conclusions(project, room) if ident != told)
     named = (s for ident in behind for s in sensors_of(find(project.presences, ident)))

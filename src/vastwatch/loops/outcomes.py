@@ -1,6 +1,5 @@
-"""What a hold comes to in each of many lives on one line of time, compiled: people are walked through it, and the light
-that comes of it is measured against who needed it.
-"""
+"""Compiled: simulates people's reactions at one hold in every replicate of a batch and measures the light against who
+needed it."""
 
 from __future__ import annotations
 

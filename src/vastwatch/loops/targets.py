@@ -16,7 +16,7 @@ from vastwatch.loops.rng import grow_rows, normal_pair_of, twice_rows, uniform_o
 
 
 class Bodies(NamedTuple):
-    """Whoever (and whatever) is told, one after the other; body b has rows `x_of[b]` to `x_of[b + 1]`.
+    """Bodies a radar may report, flattened: body b has rows `x_of[b]` to `x_of[b + 1]` of each array x.
 
     `seen_from`, `seen_to`: first and last seconds in which it is noticed, apart and in order. While it stays:
     `stay_from`, `stay_to`, `stay_at` (x, y), `stay_chest` (metres), `stay_here` (on the radar's level, and not away).
@@ -135,7 +135,8 @@ def _without_scatter(radar, x, y, chest):  # type: ignore[no-untyped-def]
 
 @compiled
 def simulate_targets(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-untyped-def]
-    """Tell the seconds [begin, end): how many rows of `out` were filled, how many lost, how many merged.
+    """Simulate the targets of the seconds [begin, end) into `out`. Returns the number of rows filled, of people lost,
+    and of people merged.
 
     In each second whoever is noticed and on the level is read with scatter, the nearest first; of two within `apart_m`
     the farther is not told; then people before images, and no more than the radar follows.

@@ -362,7 +362,8 @@ class LeafInputs(NamedTuple):
 
 
 class WavedConclusion:
-    """What an expression comes to when some of its sensors report waves besides, and somebody presses the switch."""
+    """Evaluates an expression with additional reports of waves and presses of the switch; called by
+    `react_to_conclusion`."""
 
     def __init__(self, expr: Expr, given: LeafInputs) -> None:
         self._expr, self._given = expr, given

@@ -61,8 +61,8 @@ Ints = NDArray[np.int64]
 
 
 def fill_report_cache(project: Project, truths: Sequence[Truth]) -> None:
-    """See to it that what the sensors report is kept of some truths of the same days that differ in their seed alone;
-    but for what tells zones, which `reports` does life by life."""
+    """Fill the cache with sensor reports for several seeds of the same days in one batch. Zone reports are excluded;
+    `reports` computes those per seed."""
     for sensor in project.sensors:
         for v in day_settings(sensor):
             each = zip(sensor_tasks(project, v.sensor, truths), truths)

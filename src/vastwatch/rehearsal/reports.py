@@ -71,7 +71,7 @@ class SensorRun:
 
 
 class DayNotices(NamedTuple):
-    """Some days' notices as far as a report depends on them: [start, end) sorted, and [on, off) rows of movement."""
+    """The notices of some days that can change a report: sorted [start, end) and `moving` [on, off) rows."""
 
     start: Array
     end: Array
@@ -120,7 +120,8 @@ def _of_room(told: Signal) -> SensorRun:
 
 
 def with_impairments(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> SensorRun:
-    """What the house hears of what a sensor would say: all of it, unless something befalls it on the way."""
+    """Return the run as the house receives it: unchanged, or with the sensor's impairments (lost or late messages,
+    bounce, no supply) applied."""
     trouble = impairment_of(project, sensor, truth, run.report)
     return run if trouble is None else _as_heard(run, trouble)
 
@@ -385,12 +386,13 @@ def is_run_cached(w: SensorTask, truth: Truth) -> bool:
 
 
 def cache_run(w: SensorTask, truth: Truth, run: SensorRun) -> SensorRun:
-    """Keep what a sensor reports of a truth, its zones aside, for whoever asks; what is kept already counts."""
+    """Cache the reports of a sensor, zones excluded, under the key `_run` reads. Returns the cached run if there is one
+    already."""
     return MEMO.get((_run, (*w[:3], truth)), lambda: run)
 
 
 def recompute_moving(w: SensorTask, truth: Truth) -> Signal:
-    """While somebody moves, as a sensor notices it, its days lived anew."""
+    """Recompute while the sensor notices somebody moving, without reading or filling the cache."""
     moved = _joined(w.mounted, _heard_by_day(w.mounted, w.level, w.false, truth), truth).moved
     assert isinstance(moved, Signal)
     return moved

@@ -108,8 +108,8 @@ class Option:
         return self.placed[0]
 
     def on(self, base: Project) -> tuple[Project, Sensor]:
-        """As `placed`, on a project that has something else besides: the very same sensor where nothing of it differs,
-        so that what it reported need not be lived again."""
+        """Place this option in another base project. Returns the identical sensor record if nothing of it differs, so
+        that cached reports are reused."""
         if base is self.base:
             return self.placed
         new, made = changed(self, base=base).placed

@@ -50,9 +50,8 @@ LONGEST_S = 86_400.0
 
 
 class SpotDetection(NamedTuple):
-    """How one sensor notices somebody who stays: `moving` the chance of each of their small movements, `at_rest` how
-    often besides, at random, per second; with `fading`, how its echo of them does, `near` how far they are as a share
-    of the range on them. Its reports last `own_s`."""
+    """How well one sensor detects a person who stays: `moving` probability per small movement, `at_rest` detections per
+    second, `own_s` the sensor's own hold; `fading`, `near` (distance / range) for radar."""
 
     moving: float
     at_rest: float

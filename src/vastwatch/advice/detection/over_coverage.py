@@ -43,8 +43,8 @@ class OverCoverage:
 
 
 def over_coverages(project: Project, sensor_id: str, lived: bool = True) -> list[OverCoverage]:
-    """All rooms of its level that a sensor sees into, the largest part first; the week is `lived` to count how often
-    that sets it off, or else nought is told."""
+    """Return the rooms of the level that the sensor covers and does not serve, largest area first. With `lived`, counts
+    false-ons over a simulated week; else 0."""
     sensor = find(project.sensors, sensor_id)
     home = room_of(project, sensor)
     if home is None:

@@ -460,8 +460,8 @@ def _of(together: CurveBatch, hold_s: float, days: int) -> Array:
 
 
 def count_quantile(counts: Array, weeks: float, p: float) -> Array:
-    """The p-quantile of the drops a week in as many weeks again as `counts` were counted in, (seeds, holds) in `weeks`
-    each; (holds,).
+    """The p-quantile of the false-offs a week to expect in as many new weeks; `counts` (seeds, holds), result (holds,).
+    Garwood 1936, widened for overdispersion.
 
     Of a rate that was estimated from n weeks, the mean over m other weeks varies as that over 1 / (1/n + 1/m) weeks
     would about the true rate; a Poisson bound (Garwood 1936) there, its counts made as many times rarer as they vary

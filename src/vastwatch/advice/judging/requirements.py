@@ -98,9 +98,8 @@ class Waits:
 
 
 class SecondaryOutcomes(NamedTuple):
-    """What some lives come to besides: by life, how often a day light came on for nobody, and how many minutes a day it
-    burnt over sleepers; and how long who came into the dark waited for light, and who came in until they were noticed.
-    """
+    """Secondary outcomes by replicate: false-ons a day, minutes a day lit over sleepers, and waits (seconds) for light
+    and for a notice."""
 
     starts: Array
     over_min: Array
@@ -139,7 +138,8 @@ def _laid(replicates: tuple[RoomReplicate, ...]) -> _Laid:
 
 @memoised
 def secondary_outcomes(replicates: tuple[RoomReplicate, ...], together: CurveBatch, hold_s: float) -> SecondaryOutcomes:
-    """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
+    """Measure the secondary outcomes of a batch at one hold: false-ons, light over sleepers, waits for light and for a
+    notice. `together`: the concatenated curves."""
     # Loaded where lives are looked at: the compiler takes a moment.
     from vastwatch.loops.outcomes import besides
 
@@ -161,7 +161,7 @@ def _waits(values: Array, life: NDArray[np.int64], share: float) -> Waits:
 def secondary_checks(
     found: Sequence[SecondaryOutcomes], needs: RoomNeeds, by_hand: bool
 ) -> tuple[RequirementCheck, ...]:
-    """The needs that are looked at besides drops, dark and the hold, of what some lives come to."""
+    """Check the needs other than false-offs, dark time and the hold, from secondary outcomes."""
     out = [
         _met("false_starts_per_day", np.concatenate([x.starts for x in found]), FALSE_STARTS_A_DAY),
         _met("asleep_min_per_day", np.concatenate([x.over_min for x in found]), ASLEEP_MIN),
@@ -177,8 +177,7 @@ def secondary_checks(
 
 
 def mean_margin(values: Array, sure: float = SURE) -> Array:
-    """How far the means of as many other values may lie from those of these, (values, columns) or (values,), with a
-    confidence, by default SURE."""
+    """Half-width of the prediction interval for the mean of as many new values (Student's t); (columns,) or scalar."""
     n = len(values)
     if n < 2:
         return np.zeros(values.shape[1:])

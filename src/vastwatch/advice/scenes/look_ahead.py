@@ -1,5 +1,5 @@
-"""Light that goes ahead of people: a row that lights a room while somebody next door is about to come, where weeks
-lived show that it pays.
+"""Look-ahead light: a ladder row that lights a room while somebody next door is about to enter, proposed only if
+held-out weeks show a gain.
 
 Candidates are the rooms from which people come, and of each what tells first that somebody is on their way: a zone at
 the door between the two, else whatever moves there. Each is tried on weeks; it pays if on weeks that it was not chosen

@@ -1,4 +1,4 @@
-"""Many lives of one room laid end to end on one line of time, each with its own luck, to walk through a hold once.
+"""Concatenated batch: several replicates of one room on one time line, so that a hold is evaluated for all in one pass.
 
 Between one life and the next lies a pause in which nobody is there, no sensor reports and nothing counts, longer than
 any hold: so each comes to exactly what it comes to alone. What is done in arrays costs hardly more for all than for
@@ -53,7 +53,8 @@ JOINED_S = (0.0, 30.0, 120.0, 480.0)
 
 
 class Outcomes(NamedTuple):
-    """What a hold comes to in each life, (lives,) each: drops, dark and idle seconds, waves, ways to the switch."""
+    """Outcomes of one hold by replicate, (lives,) each: false-offs, dark and wasted seconds, waves, trips to the
+    switch."""
 
     drops: Array
     dark_s: Array
@@ -111,12 +112,12 @@ class CurveBatch:
 
 @memoised
 def curve_batch(*curves: Curve) -> CurveBatch:
-    """Some lives end to end, kept as long as they are."""
+    """Return the concatenated batch of some replicates' curves; memoised by the identity of the curves."""
     return CurveBatch(curves)
 
 
 def replicate_step_s(signal: Signal) -> float:
-    """How far apart lives begin on one line of time, seconds, by a signal of any of them."""
+    """Seconds between the starts of consecutive replicates on the common time line, by any of their signals."""
     return signal.end + PAUSE_S
 
 

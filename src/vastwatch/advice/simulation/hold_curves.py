@@ -463,8 +463,8 @@ class FixedCurve:
 
 
 class ButtonCurve:
-    """`Curve` of a light that people press buttons about besides: what lies below them, and what the room's light comes
-    to with them once what lights it is known; `pressed`: whether anybody could come to press any then."""
+    """`Curve` of a light that people also override with buttons: `below` is the curve without them, `lit` the light for
+    a presence signal, `pressed` whether anybody could press."""
 
     def __init__(
         self, below: Curve, lit: Callable[[Signal], Signal], there: There, due: Signal,

@@ -51,9 +51,8 @@ def beliefs(expr: Expr) -> list[Belief]:
 def evaluate(
     expr: Expr, leaf_signals: LeafSignal, chains: Sequence[MarkovChain] = (), alive: Signal | None = None
 ) -> Signal:
-    """The signal of an expression, over what its leaves say; `chains`: how each belief in it weighs its sensors, from
-    left to right. Where several lives are laid end to end, nothing is concluded but while one of them is `alive`, and
-    each begins as if alone: the pauses between them must outlast every hold."""
+    """Evaluate an expression; `leaf_signals` maps a leaf to its signal, `chains` hold the Markov chain of each belief,
+    left to right. In a concatenated batch, `alive` is on during replicates."""
     return _evaluate(expr, leaf_signals, iter(chains), alive)
 
 

@@ -156,8 +156,7 @@ def zero_order_hold(t: Array, on: NDArray[np.bool_], end: float) -> Signal:
 
 
 def latch_steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """What a state comes to, step by step, that begins true: at each step it stays true where `stays`, and becomes true
-    where `comes`; (n,) each."""
+    """Run a latch from True: at step k it stays on where `stays[k]`, and turns on where `comes[k]`; bool (n,)."""
     k = np.arange(len(stays))
     settled = stays == comes
     last = np.maximum.accumulate(np.where(settled, k, -1))

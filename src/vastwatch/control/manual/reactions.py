@@ -42,8 +42,8 @@ MAX_VAIN_WAVES = 3
 
 
 class WaveSensor(NamedTuple):
-    """A sensor that a wave may set off: whether it starts the light or only keeps it, from a wave to its report, how
-    long it reports after one, and the key of its draws."""
+    """A sensor that a wave may trigger: whether it starts the light, latency, length of its report (seconds), and its
+    random key."""
 
     starts: bool
     latency_s: float
@@ -52,8 +52,8 @@ class WaveSensor(NamedTuple):
 
 
 class ReactionKeys(NamedTuple):
-    """Whose luck decides in each stretch, where stretches of several lives stand on one line of time: the keys of each
-    sensor's draws there, (sensors, n), and the instant that the life it belongs to begins at, seconds, (n,)."""
+    """Random keys per occupancy interval of a batch: each sensor's keys (sensors, n) and the start of the interval's
+    replicate (n,), seconds."""
 
     keys: Keys
     begins: Array

@@ -33,7 +33,8 @@ BREATH, BREATH_S = 0.02, 4.0
 
 
 class SeenIntervals(NamedTuple):
-    """Stretches [start, end) in which somebody is seen, in no order, and of which stay each is; all (m,)."""
+    """Intervals [start, end) in which a sensor sees somebody at rest, unsorted, and the index `of` the stay of each;
+    all (m,)."""
 
     start: Array
     end: Array

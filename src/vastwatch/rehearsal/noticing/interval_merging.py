@@ -9,7 +9,8 @@ Array = NDArray[np.float64]
 
 
 def merge_notices(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
-    """Notices, sorted by start, less those that no report can depend on.
+    """Return notices (sorted by start) without those that cannot change any report of a device with this hold and blind
+    time.
 
     Within a run (no gap longer than the hold) only its first instant, its last end, and what lies within the device's
     blind time after the first count: a report ends `hold` after a run, and the next run begins later than that, so

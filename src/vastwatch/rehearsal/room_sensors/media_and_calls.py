@@ -124,8 +124,7 @@ def _settled(signal: Signal) -> Signal:
 
 
 def fact_signal(truth: Truth, what: str, room: str) -> Signal:
-    """What the house is told: "film" while one plays, "paused" while it is paused, "call" while somebody is on one.
-    Raises ValueError for what nobody tells."""
+    """Return the signal of a fact about a room: "film", "paused" or "call". Raises ValueError for any other name."""
     if what == "film":
         return _settled(player_in(truth, room).film)
     if what == "paused":

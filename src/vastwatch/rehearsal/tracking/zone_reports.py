@@ -39,7 +39,7 @@ class ZoneTask(NamedTuple):
 
 
 def zone_task(project: Project, mounted: MountedSensor, level: int) -> ZoneTask | None:
-    """How a placed sensor tells zones; None for one that has none, or tells none."""
+    """Return how a placed sensor reports its zones; None if it has none or its device reports none."""
     zones = programmed_zones(project, mounted.sensor)
     watched = tracking_radar_of(project, mounted, level) if zones else None
     known = zoned_sensor(project, mounted.sensor) if watched is not None else None
