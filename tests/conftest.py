@@ -19,7 +19,7 @@ from vastwatch.design.project import Project
 from vastwatch.files import load_demo
 
 # Examples are judged by their outcome, not by how long a busy machine takes over them. Each run draws others: a few
-# every time, and many for whoever asks (`make test-core THOROUGH=1`).
+# every time, and many for anybody who asks (`make test-core THOROUGH=1`).
 settings.register_profile("plain", deadline=None, max_examples=20)
 settings.register_profile("thorough", deadline=None, max_examples=500)
 settings.load_profile("thorough" if os.environ.get("THOROUGH") else "plain")

@@ -89,7 +89,7 @@ def planted(plant: str, rng: np.random.Generator) -> Planted:
         )  # type: ignore[arg-type]
         return Planted(replace(room, hazards=(made,)), plant, "hazard", "planted", ("false start",))
     if plant == "starter":
-        # A radar sees whoever comes in, and may only keep; a mat on the seat, which is sure of them later, starts.
+        # A radar sees anybody who comes in, and may only keep; a mat on the seat, which is sure of them later, starts.
         bare = replace(room, sensors=(), presences=())
         more, radar = add_sensor(bare, device("radar-24-state"), "g", (0.2, 2.0, 1.5), 0.0, 0.0)
         more, mat = add_sensor(more, device("mat-seat"), "g", (*chair.at, 0.45), 0.0, 0.0)
@@ -104,7 +104,7 @@ def planted(plant: str, rng: np.random.Generator) -> Planted:
 
 
 def _screened(room: Project, rng: np.random.Generator) -> Project:
-    """A screen across the sight line from the last sensor to the seat, that hides most of whoever sits there."""
+    """A screen across the sight line from the last sensor to the seat, that hides most of anybody who sits there."""
     sensor, chair = room.sensors[-1], room.spots[0]
     (ax, ay), (bx, by) = sensor.at[:2], chair.at
     length = math.dist((ax, ay), (bx, by))

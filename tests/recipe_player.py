@@ -34,7 +34,7 @@ def play(
     book: RecipeBook, inputs: Mapping[str, Signal], presses: Sequence[tuple[float, str]], end: float,
     next_clock: Callable[[str, float], float] = lambda clock, t: math.inf,
 ) -> dict[str, list[Step]]:  # fmt: skip
-    """By lamp, (instant, level, fade) whenever it is sent to another level than before; it begins off at nought, and
+    """By lamp, (instant, level, fade) whenever it is sent to another level than before; it begins off at zero, and
     what is settled at the start counts as there at once."""
     facts = dict.fromkeys((*inputs, *book.helpers), False)
     levels = dict.fromkeys(book.lamps, (0.0, 0.0))

@@ -1,6 +1,6 @@
 """What the program says of the sample building: its figures and words, topic by topic, as plain data.
 
-Kept in `tests/golden/sample/`, and written anew with `make sample-figures`: whoever changes a figure does so on
+Kept in `tests/golden/sample/`, and written anew with `make sample-figures`: anybody who changes a figure does so on
 purpose, and sees in the difference which others change with it. The sample is looked at as it is shipped, and fitted
 out with a sensor of every family.
 """
@@ -168,7 +168,7 @@ def of_coverage() -> Any:
 
 def of_types() -> Any:
     """Every type of the catalogue at each place it could take in a room: how it sees the spots there, and how often it
-    is fooled."""
+    is falsely triggered."""
     project = sample()
     out: dict[str, Any] = {}
     for room in ("sitting", "throwing", "bedroom"):
@@ -248,7 +248,7 @@ def of_findings() -> Any:
 
 
 def of_curves() -> Any:
-    """Drops, darkness and idle time at some holds, and what is recommended."""
+    """False-offs, darkness and lit while empty time at some holds, and what is recommended."""
     r = rehearse(fitted_out(), 14, 1)
     out = {}
     for p in r.project.presences:
@@ -286,7 +286,7 @@ def of_purchases() -> Any:
 
 
 def of_hazards() -> Any:
-    """Hazards on two days, and how often each fools each sensor."""
+    """Hazards on two days, and how often each falsely triggers each sensor."""
     out: dict[str, Any] = {}
     for project, day in product((fitted_out(), turned(fitted_out(), 25.0)), (date(2026, 1, 12), date(2026, 6, 21))):
         for h in project.hazards:
@@ -319,7 +319,7 @@ def of_tables() -> Any:
 
 
 def _difference(old: Project, new: Project) -> Any:
-    """What an edit has taken away, added and changed, field by field."""
+    """What an edit has removed, added and changed, field by field."""
     out: dict[str, Any] = {}
     for name in Project.__struct_fields__:
         before, after = getattr(old, name), getattr(new, name)

@@ -1,4 +1,5 @@
-"""What is found in the real Saltmarsh Pottery: a walk past a sensor that hangs off its drawing, a log of some days."""
+"""What is found in the real Saltmarsh Pottery: a walk past a sensor that is mounted off its drawing, a log of some
+days."""
 
 from __future__ import annotations
 
@@ -19,7 +20,7 @@ from vastwatch.signals import Signal
 
 def write_what_is_found_there(project: Project, folder: Path) -> None:
     """Write both beside the sample."""
-    # Past the sitting room's tracker, which hangs 6 degrees off what is drawn.
+    # Past the sitting room's tracker, which is mounted 6 degrees off what is drawn.
     sensor = next(s for s in project.sensors if s.id == "tracker-sitting")
     true = Pose(sensor.at[0] + 0.06, sensor.at[1] - 0.09, sensor.at[2], sensor.yaw - 6.0, 0.36)
     (folder / "saltmarsh-walk.csv").write_text(simulate_walk(project, sensor, 12, true), encoding="utf-8")

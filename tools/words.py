@@ -1,4 +1,6 @@
-"""Checks that no word of the list `dialect.txt` comes back in what people read: the texts of the program and its pages.
+"""Checks that no word of the list `dialect.txt` comes back in what people read.
+
+That is the texts of the program, its pages, and the docstrings and comments of its code.
 
 usage: words.py; prints each hit with its place and what to write instead, and exits with 1 if there is any.
 """
@@ -6,8 +8,10 @@ usage: words.py; prints each hit with its place and what to write instead, and e
 from __future__ import annotations
 
 import ast
+import io
 import re
 import sys
+import tokenize
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -28,7 +32,8 @@ def listed() -> list[tuple[re.Pattern[str], str]]:
 
 
 def texts(source: str) -> Iterator[tuple[int, str]]:
-    """Strings of a module that are sentences or phrases, with their lines: docstrings and single words are not."""
+    """Strings of a module that are sentences or phrases, with their lines, and what `notes` gives; single words are
+    not."""
     tree = ast.parse(source)
     docs = {id(n.value) for n in ast.walk(tree) if isinstance(n, ast.Expr)}
     for node in ast.walk(tree):
@@ -36,6 +41,18 @@ def texts(source: str) -> Iterator[tuple[int, str]]:
             continue
         if " " in node.value.strip() and node.value not in KEYS:
             yield node.lineno, node.value
+    yield from notes(source, tree)
+
+
+def notes(source: str, tree: ast.Module | None = None) -> Iterator[tuple[int, str]]:
+    """Docstrings and comments of a module, without the names in them that are in backticks."""
+    documented = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Module)
+    for node in ast.walk(tree or ast.parse(source)):
+        if isinstance(node, documented) and (text := ast.get_docstring(node, clean=False)) is not None:
+            yield node.body[0].lineno, re.sub(r"`[^`]*`", "", text)
+    for token in tokenize.generate_tokens(io.StringIO(source).readline):
+        if token.type == tokenize.COMMENT:
+            yield token.start[0], re.sub(r"`[^`]*`", "", token.string)
 
 
 def lines(page: str) -> Iterator[tuple[int, str]]:
@@ -50,6 +67,9 @@ def hits() -> Iterator[str]:
     """Every word of the list that is found, with its place."""
     words = listed()
     places = [(p, texts(p.read_text(encoding="utf-8"))) for p in sorted((ROOT / "src").rglob("*.py"))]
+    for folder in ("tests", "tools", "benchmarks"):
+        # What tests type and expect is data; what they say of themselves is text.
+        places += [(p, notes(p.read_text(encoding="utf-8"))) for p in sorted((ROOT / folder).rglob("*.py"))]
     places += [(ROOT / p, lines((ROOT / p).read_text(encoding="utf-8"))) for p in PAGES]
     for path, found in places:
         for n, text in found:

@@ -112,7 +112,7 @@ class Memo:
                 result: R = self._held[typed]
                 return result
             self.misses += 1
-            # Where this thread computes it already (or would wait in a circle), whoever began it ends it.
+            # Where this thread computes it already (or would wait in a circle), anybody who began it ends it.
             mine = self._computed_by.setdefault(typed, me) == me
         # Not under the lock: the work may be long, and ask for other results.
         try:
@@ -137,7 +137,7 @@ class Memo:
         """Until a computation ends, not necessarily that one."""
         self._waits_for[me] = typed
         if current_thread() is main_thread():
-            # Whoever computes it may stand aside for the very frame that waits.
+            # Anybody who computes it may stand aside for the very frame that waits.
             go_on()
         try:
             self._ended.wait()

@@ -32,7 +32,7 @@ def rough_duration_words(seconds: float) -> str:
 
 
 def false_off_limit_words(per_week: float) -> str:
-    """A limit of drops: `no drop`, `one drop a week`, `3 drops a week`, `one drop in 4 weeks`."""
+    """A limit of false-offs: `no drop`, `one drop a week`, `3 drops a week`, `one drop in 4 weeks`."""
     if per_week <= 0:
         return "no false-offs"
     if per_week < 1:

@@ -1,4 +1,5 @@
-"""Whoever follows the hand goes first: work in the background stands aside while a frame is made, and a moment after.
+"""Anybody who follows the hand goes first: work in the background stands aside while a frame is made, and a moment
+after.
 
 Threads of one interpreter take turns, and one that computes gives up its turn only after some milliseconds. A frame
 made of hundreds of short steps that each wait for a turn takes as many times longer. So what runs in the background
@@ -16,7 +17,7 @@ from contextlib import contextmanager
 # After a frame the next may follow at once: so long the others still stand aside, seconds; and so long at most for one
 # frame, since the frame may be waiting for what they hold.
 AFTER_S, AT_MOST_S = 0.05, 0.25
-# How often whoever stands aside looks again, seconds.
+# How often anybody who stands aside looks again, seconds.
 LOOK_S = 0.004
 
 

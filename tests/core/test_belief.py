@@ -1,4 +1,4 @@
-"""Belief: filtered exactly, against small steps of time, against the simple formula, and lived."""
+"""Occupancy probability: filtered exactly, against small steps of time, against the simple formula, and lived."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def chain(seed: int, spots: int, sensors: int) -> MarkovChain:
 
 
 def by_small_steps(c: MarkovChain, reports: list[Signal], dt: float = STEP_S) -> np.ndarray:
-    """The belief at every step, by Euler's method: the chain moves a little, and what did not switch is weighed."""
+    """The occupancy probability at every step, by Euler's method: the chain moves a little, and what did not switch is weighed."""
     v = c.stationary
     out = []
     now = [bool(r.first) for r in reports]
@@ -171,7 +171,7 @@ def test_a_believed_light_is_rehearsed_with_people_who_wave(demo):
     )
     mine, theirs = (rehearse(p, 7, 2).scores["sitting"] for p in (believed, demo))
     assert mine.dark_min > 0 and mine.wasted_h < theirs.wasted_h and mine.waves > 0
-    # Surer that nobody is there before it goes off: fewer drops, and no less burning.
+    # Surer that nobody is there before it goes off: fewer false-offs, and no less on.
     expr = find(believed.presences, "presence-sitting").expr
     surer = set_expr(believed, "presence-sitting", replace(expr, off_below=0.01))
     sure = rehearse(surer, 7, 2).scores["sitting"]

@@ -250,7 +250,7 @@ def test_patterns_are_made_of_what_hangs_there_and_say_when_they_fail(room):
 
 
 def test_a_latch_in_a_room_with_a_contact_keeps_whoever_sits_still(room):
-    """The point of it: no drops on a sitter whom the PIR hardly notices, as long as the door stays shut."""
+    """The point of it: no false-offs on a sitter whom the PIR hardly notices, as long as the door stays shut."""
     project = fitted(room)
     latch = next(p for p in PATTERNS if p.key == "latch").make(project, find(project.rooms, "big"))
     short = replace(latch, hold_s=20.0, settle_s=30.0)

@@ -87,7 +87,7 @@ def test_a_deleted_room_takes_its_own_and_leaves_what_is_shared(room):
     assert find(new.walls, "middle")
     assert find(new.openings, "door")
     assert "west" not in {w.id for w in new.walls}
-    # The chair is gone, and with it the line of the day sheet; the person still has the other.
+    # The chair is gone, and with it the line of the schedule; the person still has the other.
     assert {s.id for s in new.spots} == {"exit"}
     assert [s.spot for s in new.people[0].stays] == ["exit"]
     assert room.rooms[0].id == "big"

@@ -1,4 +1,4 @@
-"""A walk past a tracking radar: logs as they come, and what they say of where it hangs."""
+"""A walk past a tracking radar: logs as they come, and what they say of where it is mounted."""
 
 from __future__ import annotations
 
@@ -213,7 +213,7 @@ def test_the_simulated_device_is_found_where_it_hangs(tmp_path, capsys):
     assert told["unit"] == "cm" and not told["mirrored"] and told["n"] > 200 and told["residual_m"] < 0.5
     for name, value in zip(("x", "y", "yaw_deg", "bias_m"), (true.x, true.y, true.yaw, true.bias)):
         assert abs(told["pose"][name] - value) < 4 * sd[name] + 0.01
-    # Corrected in the numbers alone or on the plan, the zones hold where the device really hangs.
+    # Corrected in the numbers alone or on the plan, the zones hold where the device really is mounted.
     x, y, yaw, bias = (told["pose"][n] for n in ("x", "y", "yaw_deg", "bias_m"))
     settings = replace(sensor.settings, measured_at=(x, y), measured_yaw=yaw, measured_bias_m=bias)
     new = put(project, replace(sensor, settings=settings))

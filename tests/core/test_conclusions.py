@@ -356,7 +356,7 @@ def test_any_conclusion_is_reacted_to_as_a_simple_one_is(seed, hold):
 
 
 def test_who_is_left_in_the_dark_by_unequal_holds_waves_too(room):
-    """Whatever the light goes by, people react to it."""
+    """Whatever the light follows, people react to it."""
     unequal = AnyOf(of=(Hold(of=PIR, seconds=40), Hold(of=Report(sensor="pir", state="moving"), seconds=20)))
     project = replace(room, presences=(replace(room.presences[0], expr=unequal),))
     plain = replace(room, presences=(replace(room.presences[0], expr=Hold(of=PIR, seconds=40)),))

@@ -230,7 +230,7 @@ def _conditions(project: Project):
 
 @pytest.mark.parametrize("seed", range(8))
 def test_no_condition_forgets_that_somebody_must_be_there(drawn, seed):
-    """Whatever is taken away, in whatever order: a row that went by a sensor or a conclusion still does, or never holds;
+    """Whatever is removed, in whatever order: a row that followed a sensor or a conclusion still does, or never holds;
     "somebody there and dark" is never just "dark"."""
     rng = np.random.default_rng(seed)
     project = drawn[seed]
@@ -276,18 +276,18 @@ def test_the_last_sensor_of_a_room_leaves_its_ladder_waiting_and_the_next_takes_
     lamps = [x.id for x in demo.lamps if x.room == "landing"]
     run = rehearse(bare, 2)
     assert sum(run.house.lit[x].total() for x in lamps) == 0
-    # Whoever passes there in the dark has no light, and is said to have none.
+    # Anybody who passes there in the dark has no light, and is said to have none.
     assert run.scores["landing"].dark_min > 1 and run.scores["landing"].wasted_h == 0
     again, sensor = add_sensor(bare, device("pir-ceiling-6"), "upper", (5.9, 4.5, 2.4), 0.0, -90.0)
     assert sensors_of(presence_of(again, "landing")) == (sensor.id,) and again.rules is demo.rules
     assert not list(untold(again)) and sum(rehearse(again, 2).house.lit[x].total() for x in lamps) > 0
 
 
-# -- what could hang there instead -------------------------------------------------------------------------------------
+# -- what could be mounted there instead -------------------------------------------------------------------------------------
 
 
 def _said_by(project: Project):
-    """All that goes by what is concluded, as plain values: rows, what outputs do, scenes, groups and buttons."""
+    """All that follows what is concluded, as plain values: rows, what outputs do, scenes, groups and buttons."""
     return msgspec.to_builtins(
         (project.rules, project.outputs, project.scenes, project.lamp_groups, project.buttons)
     )  # fmt: skip
@@ -346,7 +346,7 @@ def test_what_is_tried_in_a_room_keeps_every_row(seed):
 
 
 def test_the_ways_of_the_landing_burn_no_more_than_somebody_is_there(demo):
-    """Each of them gave 24 h a day for nobody, and the adviser recommended one: light within 0.0 s."""
+    """Each of them gave 24 h a day while empty, and the adviser recommended one: light within 0.0 s."""
     with judging_by(JudgeSettings(7, (1, 2), (1001,), 2)):
         for way in baselines(demo, "landing"):
             assert way.judged is not None
@@ -391,8 +391,8 @@ def test_every_command_answers_for_a_drawn_project(tmp_path, seed):
 
 @pytest.mark.parametrize("seed", range(200) if THOROUGH else (1, 2, 10, 12, 14))
 def test_the_judge_reckons_with_what_the_rehearsal_gives(seed):
-    """Whatever makes a room's light (ladders, groups, zones, other conclusions, beliefs, hands, buttons, supply): under
-    one seed a room's curve has at its own hold the drops, the dark and the burning that the rehearsal scores."""
+    """Whatever makes a room's light (ladders, groups, zones, other conclusions, occupancy probabilities, hands, buttons, supply): under
+    one seed a room's curve has at its device hold time the false-offs, the dark and the lit time that the rehearsal scores."""
     project = everything(seed)
     r, compared = rehearse(project, 3), 0
     for room in project.rooms:

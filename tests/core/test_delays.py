@@ -37,7 +37,7 @@ def lenient(project: Project) -> Project:
 
 
 def by_a_row(seconds: float, **changes) -> Project:
-    """The light of the big room burns while its PIR, held, says so; what is concluded of the room has no say."""
+    """The light of the big room is on while its PIR, held, says so; what is concluded of the room has no say."""
     room = lenient(make_room())
     return replace(
         room,
@@ -78,7 +78,7 @@ def test_the_hold_of_a_row_is_the_shortest_that_meets_every_need(now):
     tried = [v for v in makers(project, "big")[0].values if v in legal_holds(project, "big")]
     meets = [v for v in tried if judge(by_a_row(v), "big").meets_now]
     assert change.seconds == meets[0] == seconds_of(found.project)
-    # It is what anybody finds who sets it by hand, whatever the room's own hold is.
+    # It is what anybody finds who sets it by hand, whatever the room's device hold time is.
     by_hand = judge(by_a_row(change.seconds), "big")
     assert found.judged.metrics_at(found.judged.current_s) == by_hand.metrics_at(by_hand.current_s)
     assert list(faults_of(found.project)) == [] and seconds_of(found.set_in(project)) == change.seconds
@@ -101,7 +101,7 @@ def test_what_few_seeds_leave_open_is_settled_on_all_of_them():
 
 
 def test_whoever_no_row_notices_is_left_in_the_dark():
-    """Light is due to whoever is there, not to those alone whom a row's sensor reports: rehearsal and judge agree."""
+    """Light is due to anybody who is there, not to those alone whom a row's sensor reports: rehearsal and judge agree."""
     project = by_a_row(60.0)
     unseen = put(project, replace(project.sensors[0], yaw=45.0))
     r = rehearse(unseen, 7, 1)

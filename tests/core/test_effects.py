@@ -317,7 +317,7 @@ def test_a_week_notices_climbers_by_the_metre(demo):
 
 
 def test_whoever_comes_to_a_trial_settles_as_well(demo):
-    """Whoever sits down, three times and more on coming and on going; whoever stands does not."""
+    """Anybody who sits down, three times and more on coming and on going; anybody who stands does not."""
     begins, stay = np.arange(5) * 10_000.0, 3600.0
     seated = next(s for s in demo.spots if s.posture == "seated" and s.activity == "reading")
     for spot in (seated, replace(seated, posture="standing")):

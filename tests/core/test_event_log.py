@@ -257,7 +257,7 @@ def one_room(room, rows, days=2) -> Recording:
 
 def test_another_hold_saves_what_it_saves_and_makes_gaps_that_may_have_been_people(room):
     """Reports of a minute; silences of 2 min, 20 min and 50 min; from 15 min to 40 s. In the first, 80 s are saved and
-    the light comes on again where it burned: a gap. In the others 14 min 20 s each, and it would have been off anyway."""
+    the light comes on again where it was on: a gap. In the others 14 min 20 s each, and it would have been off anyway."""
     at = [0, 180, 180 + 1260, 180 + 1260 + 3060]
     project = with_holds(room, {"here": 900.0})
     house = run_house(project, one_room(room, [(t + 100, t + 160) for t in at]))

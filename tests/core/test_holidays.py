@@ -1,4 +1,4 @@
-"""Calendars of holidays as they come, free days and vacations in what people do and in what goes by the clock."""
+"""Calendars of holidays as they come, days off and vacations in what people do and in what follows the clock."""
 
 from __future__ import annotations
 
@@ -163,7 +163,7 @@ def test_days_that_cannot_be_are_faults(changes, words):
 
 
 def working(project):
-    """Somebody who sits in the chair on workdays only, and on free days by the exit."""
+    """Somebody who sits in the chair on workdays only, and on days off by the exit."""
     (person,) = project.people
     stays = (
         Stay(at="09:00", spot="chair", days="workday", jitter_min=0), Stay(at="17:00", spot="exit", jitter_min=0),

@@ -27,7 +27,7 @@ def house(demo, tmp_path_factory) -> Rehearsal:
     for spot in ("bed-left", "bed-right"):
         at = find(project.spots, spot).at
         project, mat = add_sensor(project, device("mat-bed-strip"), "upper", (*at, 0.5), 90.0, 0.0, None)
-        # Folded, on springs, at the hips: sure under whoever sleeps there.
+        # Folded, on springs, at the hips: sure under anybody who sleeps there.
         bed = next(f for f in project.furnishings if f.kind == "bed" and f.level == "upper")
         project = put(
             project,

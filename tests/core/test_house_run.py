@@ -1,4 +1,4 @@
-"""What the house concludes and does from a recording alone, written by hand: nobody's truth is needed."""
+"""What the controller concludes and does from a recording alone, written by hand: nobody's truth is needed."""
 
 from __future__ import annotations
 

@@ -64,7 +64,7 @@ def test_legal_holds_are_those_that_can_be_set_and_that_the_brief_allows(demo):
 
 
 def test_a_blind_sensor_meets_nothing():
-    """Once, 30 s passed with hours in the dark: dark counts as much as drops."""
+    """Once, 30 s passed with hours in the dark: dark counts as much as false-offs."""
     blind = replace(make_room(), furnishings=(shelf_at(2.0, 1.0, 3.0, 3.5, 2.4),))
     blind = put(blind, replace(blind.rooms[0], needs=Needs(hold_max_s=240.0)))
     j = judge(blind, "big", 7, (1, 2))
@@ -125,7 +125,7 @@ def test_it_stops_when_told_and_counts_what_was_lived(demo):
 
 def test_dark_that_the_needs_allow(demo):
     needs = needs_of(demo, find(demo.rooms, "passage"))
-    # Forty arrivals of a second each, and one drop a week with three vain waves and the way to the switch.
+    # Forty arrivals of a second each, and one false-off a week with three vain waves and the trip to the switch.
     assert dark_limit_min(needs, 40.0) == pytest.approx((40 * needs.notice_s + needs.drops_per_week / 7 * 48) / 60)
     assert dark_limit_min(needs, 0.0) == 0.5
 
@@ -151,7 +151,7 @@ def test_a_brief_that_allows_no_drop_at_all_is_met_by_no_count_and_gets_the_near
     strict = put(demo, replace(find(demo.rooms, "toilet"), needs=Needs(drops_per_week=0.0)))
     j = judge(strict, "toilet", 7, (1, 2, 3))
     assert j.best_s is None and j.recommended_s in j.legal_s
-    # As seldom as any, but for what three weeks may differ by chance; and of such holds none burns less.
+    # As seldom as any, but for what three weeks may differ by chance; and of such holds none is on less.
     fewest = min(j.legal_s, key=lambda h: j.metrics_at(h)[0])
     more = (j.false_offs[:, j.holds == j.recommended_s] - j.false_offs[:, j.holds == fewest]).ravel()
     assert more.mean() <= mean_margin(more) + 1e-9

@@ -1,4 +1,4 @@
-"""Ladders: which row wins, how lamps go to their levels, how the light hangs on what is concluded; and the hand above."""
+"""Ladders: which row wins, how lamps go to their levels, how the light depends on what is concluded; and the hand above."""
 
 from __future__ import annotations
 
@@ -135,7 +135,7 @@ def test_a_module_that_only_switches_does_not_dim(demo):
     assert as_wired(demo, find(demo.lamps, "lamp-landing")).dims
 
 
-# -- how the light hangs on what is concluded ----------------------------------------------------------------------
+# -- how the light depends on what is concluded ----------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -282,7 +282,7 @@ def test_rows_hear_of_other_conclusions_what_sensors_say():
     project = laddered((ConclusionRef(presence="long"), "faint"), (EVENING, "full"), room=room)
     project = replace(project, presences=(*project.presences, long))
     assert ladder_conclusions(project, "big") == ("here", "long")
-    # What hangs on the room's own conclusion with a delay cannot be told apart from it.
+    # What depends on the room's own conclusion with a delay cannot be told apart from it.
     assert [r.id for r in delayed_rows(project, "big")] == ["r0"]
 
 
@@ -320,7 +320,7 @@ def test_a_press_ends_as_its_button_says(ends, end):
 def test_a_press_in_an_empty_room_lasts_its_hold():
     (did,) = overrides(ladder_of([], [(9000, 9500)], 90.0), (button(),), DAY, None, [(3600.0, "b")])
     assert (did.does, did.end) == ("on", 3690.0)
-    # Whoever is noticed meanwhile keeps it.
+    # Anybody who is noticed meanwhile keeps it.
     (did,) = overrides(ladder_of([], [(3650, 9500)], 90.0), (button(),), DAY, None, [(3600.0, "b")])
     assert did.end == 9500.0
 
@@ -495,7 +495,7 @@ def test_every_press_ends_by_its_own_law(row, own, ends, does, at, hold):
         elif ends == "clock":
             latest = h.begin + 86_400.0
         else:
-            # The first instant from the press's own hold on at which nobody is concluded to be there.
+            # The first instant from the press's device hold time on at which nobody is concluded to be there.
             left = np.concatenate([[h.begin + hold * 600.0], here.falls])
             left = left[(left >= h.begin + hold * 600.0) & ~here.at(np.minimum(left, span.end))]
             latest = float(left.min(initial=span.end))

@@ -66,7 +66,7 @@ def with_corner(project):
     return replace(project, scenes=(*project.scenes, Scene(id="corner", room="big", name="Corner", levels=levels)))
 
 
-# -- what burns ----------------------------------------------------------------------------------------------------
+# -- what is on ----------------------------------------------------------------------------------------------------
 
 
 def test_each_lamp_goes_by_the_first_row_of_its_own_ladder_that_holds():
@@ -84,7 +84,7 @@ def test_each_lamp_goes_by_the_first_row_of_its_own_ladder_that_holds():
         for holds, row in reversed(list(zip(said, rows))):
             asked[holds] = levels[row.scene].get(lamp, 0.0)
         assert ((asked > 0) == r.house.lit[lamp].at(t)).all() and (asked > 0).any()
-        # Fades take 4 s at the most: whatever has been asked for so long burns at that.
+        # Fades take 4 s at the most: whatever has been asked for so long is on at that.
         steady = Signal(
             0.0, r.truth.end, False, np.concatenate([x + np.array([0.0, 4.001]) for x in of.winners.edges[1:-1]])
         )
@@ -217,7 +217,7 @@ def test_a_sensor_of_light_sees_what_every_ladder_lights():
     room = replace(room, lamps=(*room.lamps, Lamp(id="floor", room="big", name="F", at=(1, 1), watts=6, lumens=500)))
     levels = (LampLevel(lamp="lamp", level=1.0), LampLevel(lamp="floor", level=1.0))
     room = put(room, replace(find(room.scenes, "full"), levels=levels))
-    # The lamp that the sensor sees most goes by the group's ladder.
+    # The lamp that the sensor sees most follows the group's ladder.
     split, group = add_group(room, "big", "Corner", ("lamp",))
     split, _ = add_row(split, "big", "", room.rules[0].when, "full", group=group.id)
     big, eye = find(split.rooms, "big"), find(split.sensors, "eye")

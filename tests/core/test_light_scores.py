@@ -1,4 +1,4 @@
-"""How good the light was, against whoever looks at it once a second; the states of ladders; findings on scenes."""
+"""How good the light was, against anybody who looks at it once a second; the states of ladders; findings on scenes."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ def test_flickers_are_turns_within_ten_seconds_the_other_way():
 
 
 def night_room(level):
-    """Two people in one room: one asleep all night, one up for the toilet; lit at `level` for whoever is up."""
+    """Two people in one room: one asleep all night, one up for the toilet; lit at `level` for anybody who is up."""
     room = make_room()
     bed = Spot(id="bed", room="big", name="bed", at=(3.8, 1.0), posture="lying", activity="sleeping")
     chair, away = room.spots

@@ -78,7 +78,7 @@ def test_a_result_is_computed_once_however_many_threads_ask():
 
     def work():
         computed.append(1)
-        # Long enough that whoever did not wait would begin as well.
+        # Long enough that anybody who did not wait would begin as well.
         Event().wait(0.05)
         return object()
 

@@ -1,4 +1,4 @@
-"""Needs by use, lights switched by hand, day sheets, circuits, and the checks that follow from them."""
+"""Needs by use, lights switched by hand, schedules, circuits, and the checks that follow from them."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ def test_a_room_without_sensors_costs_the_reach_and_the_forgotten_switches():
     awake = signal((1000, 1001), (5000, 8000), (40_000, 41_000))
     dark = signal((0, 30_000))
     unlit, idle = expected_manual_cost(awake, awake, dark)
-    # 1 s, then the reach; the third stay is in daylight. Burning from each leaving to the next arrival, while dark.
+    # 1 s, then the reach; the third stay is in daylight. On from each leaving to the next arrival, while dark.
     assert unlit == pytest.approx(1.0 + REACH_S)
     burning = (5000 - 1001) + min(30_000 - 8000, LONGEST_S)
     assert idle == pytest.approx(FORGOTTEN * burning)
@@ -150,7 +150,7 @@ def press_by_press(presence: Signal, awake: Signal, dark: Signal, hold: float) -
 def test_absence_control_waits_for_a_hand_and_ends_by_vacancy():
     dark = signal((0, 7200))
     awake = signal((600, 1800), (3000, 3600))
-    # A passer-by's report at 200 s lights nothing; presence drops on the first person at 1200 s.
+    # A passer-by's report at 200 s lights nothing; presence false-offs on the first person at 1200 s.
     presence = signal((200, 260), (602, 1200), (1300, 1860), (3001, 3660))
     lit = manual_on(presence, switch_presses(presence, awake, dark, 60.0).signal, 60.0) & dark
     assert not lit.at(230.0)
@@ -193,7 +193,7 @@ def test_a_room_under_absence_control_burns_less_for_nobody(demo):
     assert by_hand_on.first_median_s == pytest.approx(REACH_S, abs=0.01)
 
 
-# -- day sheets ----------------------------------------------------------------------------------------------------
+# -- schedules ----------------------------------------------------------------------------------------------------
 
 
 def test_a_week_is_the_sheet_day_by_day_and_nights_carry_over(demo):

@@ -1,4 +1,4 @@
-"""Nobody names a family: what a family is, its class says, and whoever asks about it asks that."""
+"""Nobody names a family: what a family is, its class says, and anybody who asks about it asks that."""
 
 from __future__ import annotations
 

@@ -72,7 +72,7 @@ def test_no_two_parts_give_two_answers(seed):
             if o.fully_judged and o.devices == p.offer.devices and not o.replaces
         ]
         assert all(o.meets == p.offer.meets and o.price == p.price for o in same)
-    # Once it hangs there, it is what meets every need already.
+    # Once it is mounted there, it is what meets every need already.
     if said.candidates:
         done = advise(said.candidates[0].project, "big", FEW)
         assert done.met_already and done.now.meets_now
@@ -263,7 +263,7 @@ def test_holds_that_are_settled_are_looked_at_no_more_and_the_answer_is_the_same
 
 
 def test_a_hold_is_needless_only_where_a_shorter_one_surely_keeps_to_dark_as_well():
-    """Drops are fine at all of three holds, dark only at the longest: then it is looked at."""
+    """False-offs are fine at all of three holds, dark only at the longest: then it is looked at."""
     calm, asked = np.zeros((5, 3, 5)), []
 
     def worth(*missed: int) -> list[bool]:
@@ -277,7 +277,7 @@ def test_a_hold_is_needless_only_where_a_shorter_one_surely_keeps_to_dark_as_wel
     assert worth() == [True, True, True]
     calm[:, :, 1] = 0.1
     assert worth() == [True, False, False]
-    # The shortest may miss what has little to do with the hold, or burn too long: then the next is asked.
+    # The shortest may miss what has little to do with the hold, or are on too long: then the next is asked.
     assert worth(0) == [True, True, False] and worth(0, 1, 2) == [True, True, True] and set(asked) == {0, 1, 2}
     calm[:, 0, 2] = 3.0
     assert worth() == [True, True, False]

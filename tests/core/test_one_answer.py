@@ -1,4 +1,4 @@
-"""One question, one answer: whoever is asked of a room, by whichever command or panel, says the same of it."""
+"""One question, one answer: anybody who is asked of a room, by whichever command or panel, says the same of it."""
 
 from __future__ import annotations
 
@@ -77,7 +77,7 @@ def asked(project: Project, rooms: list[str], types) -> int:
         except ValueError:
             continue
         assert found.met_already == meets, name
-        # Whatever is offered is judged to do, once it hangs there as it is said.
+        # Whatever is offered is judged to do, once it is mounted there as it is said.
         for offer in found.candidates:
             again = judge(offer.project, room)
             assert offer.meets and again.meets and again.meets_now, (name, offer.name)

@@ -35,7 +35,7 @@ GUARDS = st.tuples(
 
 
 def minute_by_minute(wanted: Signal, run: int, rest: int, budget: int | None) -> list[bool]:
-    """What runs in each minute, as whoever stands beside it with a watch would have it."""
+    """What runs in each minute, as anybody who stands beside it with a watch would have it."""
     on, since, starts, out = False, -(10**9), 0, []
     for m in range(2880):
         if m % 1440 == 0:

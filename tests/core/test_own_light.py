@@ -1,4 +1,4 @@
-"""The dark as a sensor of light tells it: sources, thresholds, scales, own lamps, proposals."""
+"""The dark as a light sensor tells it: sources, thresholds, scales, own lamps, proposals."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def test_steps_are_gone_through_without_going_through_them(rows):
 
 
 def lux_room(source: DarkSource, pitch=90.0, ladder=True, **changes):
-    """The room of the tests, dark by a sensor of light on its floor or ceiling; by default it looks up at the lamp."""
+    """The room of the tests, dark by a light sensor on its floor or ceiling; by default it looks up at the lamp."""
     kind = next(d for d in catalogue() if d.id == ("light-flag" if source.source == "flag" else "light-lux"))
     room = make_room()
     eye = Sensor(id="eye", device=kind.id, level="g", name="Eye", at=(2.5, 2.0, 0.3 if pitch > 0 else 2.4), pitch=pitch)
@@ -57,7 +57,7 @@ SENSOR = DarkSource(source="sensor")
 
 
 def reading_by_reading(project, r) -> np.ndarray:
-    """Whether the room is dark after each reading, one reading after the other: the lamp burns while it was dark and
+    """Whether the room is dark after each reading, one reading after the other: the lamp is on while it was dark and
     somebody was concluded to be there."""
     room = find(project.rooms, "big")
     below, until = thresholds(project, room, room.darkness)

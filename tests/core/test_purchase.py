@@ -150,7 +150,7 @@ def test_purchases_are_in_order_within_the_money_and_true(demo):
     assert [p.gain_per_cost for p in found] == sorted((p.gain_per_cost for p in found), reverse=True)
     for p in found:
         assert not list(faults_of(p.project))
-        # The figures are those of the project that is offered, as whoever asks the judge hears them.
+        # The figures are those of the project that is offered, as anybody who asks the judge hears them.
         again = judge(p.project, p.room)
         drops, dark, idle = again.metrics_at(again.recommended_s)
         assert (p.after.drops, p.after.dark_min, p.after.idle_h) == pytest.approx((drops / 7, dark, idle))

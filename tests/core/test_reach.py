@@ -1,4 +1,4 @@
-"""Places of a day sheet to which no way leads: nobody is there, nothing is judged by it, and it is said."""
+"""Places of a schedule to which no way leads: nobody is there, nothing is judged by it, and it is said."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ def test_a_stay_that_no_way_leads_to_is_left_out_and_told(room):
 
 
 def test_whoever_cannot_go_to_bed_is_nowhere_until_the_morning(room):
-    """The rest of the day sheet is lived as before; errands from and to where nobody gets are not run."""
+    """The rest of the schedule is lived as before; short visits from and to where nobody gets are not run."""
     bed = Spot(id="bed", room="attic", name="bed", at=(20.0, 2.0), posture="lying", activity="sleeping")
     attic = Room(id="attic", level="g", name="Attic", outline=((19, 0), (23, 0), (23, 4), (19, 4)), use="bedroom")
     someone = Person(

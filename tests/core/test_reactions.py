@@ -54,7 +54,7 @@ def one_there(p: float, end: float = END) -> OccupancyIntervals:
     [(600, 120, 0.0, 4, 48), (600, 120, 5.0, 4, 48), (600, 60, 5.0, 8, 85)],
 )
 def test_one_silence_brings_several_drops(g, hold, h, drops, dark):
-    """The worked figures: with certain notice floor((g + d + h) / (T + d + h)) drops, each of d seconds, the last of
+    """The worked figures: with certain notice floor((g + d + h) / (T + d + h)) false-offs, each of d seconds, the last of
     what is left of the silence: at 60 s it comes a second before the next report, and 7 * 12 + 1 s are dark."""
     k = silence(g)
     # A report of no length at all would not be one.
@@ -93,7 +93,7 @@ def test_after_three_vain_waves_somebody_goes_to_the_switch():
     press = first[-1] + AGAIN_S
     assert did.presses[0] == pytest.approx(press)
     assert did.light[0] == pytest.approx([press, press + PRESS_S + 60.0])
-    # Whoever leaves before that waves no more.
+    # Anybody who leaves before that waves no more.
     left = react(k, k, 60.0, one_there(0.0, 190.0), (WaveSensor(True, 0.0, 5.0, 7),))
     assert len(left.waves) == 2 and len(left.presses) == 0
 
@@ -262,7 +262,7 @@ def test_reports_that_every_longer_hold_joins_may_be_joined_before(seed, least):
 @given(st.integers(0, 10**6))
 def test_for_many_lives_the_same_is_walked(seed):
     """Arrays of gaps, and one event after the other: also where lights run into one another, of several lives' luck, at
-    holds of nought."""
+    holds of zero."""
     rng = np.random.default_rng(seed)
     n = int(rng.integers(1, 30))
     begins = np.sort(rng.uniform(0, END, n))
@@ -359,6 +359,6 @@ def test_each_waits_before_they_wave_as_long_as_is_said_of_them(demo):
     for begin, end, after in zip(who.begin, who.end, who.after_s):
         there = [t.person for t in r.truth.tracks if r.truth.person_in(t.person.id, "throwing").at((begin + end) / 2)]
         assert after in {p.wave_after_s for p in there}
-    # Whoever waits longer waves less, and has more of the dark.
+    # Anybody who waits longer waves less, and has more of the dark.
     less, more = r.scores["throwing"], rehearse(demo, 7, 1).scores["throwing"]
     assert less.waves < more.waves and less.dark_min > more.dark_min

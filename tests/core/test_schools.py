@@ -59,7 +59,7 @@ def test_what_cannot_be_had_says_so(demo, capsys):
     only = [d for d in demo.devices if d.family == "radar"]
     found = baselines(nothing_to_sit_on, "store", only)
     assert found[0].why_not and found[0].project is None and not found[0].meets
-    # Nobody lives there: what hangs is shown, and that there is nothing to judge it by.
+    # Nobody lives there: what is mounted is shown, and that there is nothing to judge it by.
     assert found[1].devices and found[1].judged is None and "nobody was awake" in found[1].why_not
     assert baselines(demo, "store", should_continue=lambda: False) == []
     dark = replace(demo, lamps=(), circuits=())

@@ -43,7 +43,7 @@ def test_whoever_asks_for_no_light_is_not_left_in_the_dark():
     lamp = on((1004, 2000), (5008, 5400), end=end)
     s = score(lamp, there, darkness, watts=100, days=1)
     assert (s.false_offs, s.dark_min, s.arrivals) == (0, pytest.approx(12 / 60), 1)
-    # They were there while it burned, whether they asked for it or not.
+    # They were there while it was on, whether they asked for it or not.
     assert s.wasted_h == pytest.approx(380 / 3600)
     found = find_incidents("r", lamp, there, darkness)
     assert [(i.kind, i.at, i.duration_s) for i in sorted(found, key=lambda i: i.at)] == [
@@ -59,7 +59,7 @@ def test_no_scores_by_day_and_none_without_arrivals():
 
 
 def test_a_late_light_and_one_that_drops_at_its_edges():
-    """The limits themselves: two seconds is not late, five minutes for nobody is idle, a start as somebody comes is
+    """The limits themselves: two seconds is not late, five minutes while empty is lit while empty, a start as somebody comes is
     theirs."""
     end = DAY
     darkness = Signal.constant(True, 0.0, end)
@@ -67,6 +67,6 @@ def test_a_late_light_and_one_that_drops_at_its_edges():
     lamp = on((1002, 2300), (5002.5, 6299), (9000, 9500), end=end)
     found = sorted(find_incidents("r", lamp, There(awake, awake), darkness), key=lambda i: i.at)
     assert [(i.kind, i.at, i.duration_s) for i in found] == [("idle", 2000, 300), ("late", 5000, 2.5)]
-    # A light that drops twice in one stay is two drops, each as long as it was dark.
+    # A light that goes off on somebody twice in one stay is two false-offs, each as long as it was dark.
     twice = find_incidents("r", on((1000, 1200), (1300, 1500), (1600, 2000), end=end), There(awake, awake), darkness)
     assert [(i.at, i.duration_s) for i in twice if i.kind == "dropped"] == [(1200, 100), (1500, 100)]

@@ -23,14 +23,14 @@ ECHO = Fading(10.0, 3, 5)
 
 
 def every(wait: float, activity: str) -> tuple[SpotDetection, ...]:
-    """Whoever is noticed so often on average: of their movements, and what is more than those at rest."""
+    """Anybody who is noticed so often on average: of their movements, and what is more than those at rest."""
     rate = MINOR_MOTION[activity].rate
     return (SpotDetection(min(1 / (wait * rate), 1.0), max(1 / wait - rate, 0.0)),)
 
 
 def lived(watches: tuple[SpotDetection, ...], hold: float, activity: str, end: float, rng) -> tuple[float, int]:
-    """Hours in the light per drop over a time, and how many drops: every movement and notice drawn, every report
-    covering its own hold and that of the light."""
+    """Hours in the light per drop over a time, and how many false-offs: every movement and notice drawn, every report
+    covering its device hold time and that of the light."""
     moves = MINOR_MOTION[activity]
     gaps = np.exp(np.log(moves.median_s) + moves.sigma * rng.standard_normal(int(end * moves.rate * 1.3) + 1000))
     at = np.cumsum(gaps)
@@ -133,14 +133,14 @@ def test_less_noticed_is_a_shorter_light_and_a_longer_hold():
 
 
 def test_a_desk_is_not_what_random_notices_would_make_it():
-    """Noticed once a minute at a desk, held for 7 min: two hours a drop, and not twenty."""
+    """Noticed once a minute at a desk, held for 7 min: two hours a false-off, and not twenty."""
     at_random = 59.5 * math.expm1(420 / 59.5) / 3600
     assert at_random > 19 and hours_per_false_off(every(59.5, "desk"), 420.0, "desk") == pytest.approx(1.9, abs=0.1)
 
 
 @pytest.mark.parametrize("hold", [60.0, 240.0])
 def test_a_sitter_near_the_end_of_a_radars_range_drops_as_often_as_the_law_says(hold):
-    """The room's own trial, with an echo that fades, movements and the device's own hold."""
+    """The room's own trial, with an echo that fades, movements and the device's device hold time."""
     room = make_room(people=(), sensors=(), presences=())
     room = put(room, replace(room.spots[0], activity="reading"))
     spot = room.spots[0]

@@ -49,7 +49,7 @@ def test_a_stair_from_the_shelf_joins_two_levels():
     sound(project)
     (stair,) = [f for f in project.furnishings if f.kind == "stair"]
     foot, head = stair_ends(stair)
-    # Its front looks to the left: one steps on there and climbs to the right.
+    # Its front faces the left: one steps on there and climbs to the right.
     assert foot == pytest.approx((3.55, 0.7), abs=1e-3) and head == pytest.approx((6.45, 0.7), abs=1e-3)
     walked = route(project, low, high)
     assert walked is not None and {0, 1} == set(walked.level.tolist())
@@ -208,7 +208,7 @@ def test_typical_people_of_all_kinds_have_days_that_can_be_lived():
         assert person.stays and not list(faults_of(project))
     by_name = {p.name.split(",")[0]: p for p in project.people}
     assert by_name["Dog"].kind == "pet" and by_name["Child"].kind == "child"
-    # Whoever does not live there is out at night, and does not sit at a desk at half past six in the evening.
+    # Anybody who does not live there is out at night, and does not sit at a desk at half past six in the evening.
     truth = simulate_days(project, 5, 1)
     for name in ("Staff", "Client or patient"):
         track = next(t for t in truth.tracks if t.person.name.startswith(name))

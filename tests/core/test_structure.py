@@ -1,4 +1,4 @@
-"""How the program hangs together: no module needs one that needs it, by whatever import."""
+"""How the program fits together: no module needs one that needs it, by whatever import."""
 
 from __future__ import annotations
 

@@ -52,7 +52,7 @@ def test_an_unseen_seat_is_arithmetic():
     assert t.share_never_dark == 0 and t.dark_within(0.5) == pytest.approx(first)
     assert t.lit_share[-1] in (0.0, 1.0) and t.lit_share[3] == 0.0
     assert "trips to the switch" in in_words(t)
-    # A sleeper, and whoever watches a film, sits in it.
+    # A sleeper, and anybody who watches a film, sits in it.
     for activity in ("sleeping", "film"):
         quiet = run_stay_trial(put(room, replace(room.spots[0], activity=activity)), "chair", 3600.0, 10)
         assert quiet.waves == quiet.trips == quiet.drops == quiet.dark_s == 0 and not quiet.asked

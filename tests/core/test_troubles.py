@@ -208,7 +208,7 @@ def test_whoever_leaves_last_switches_off_and_whoever_stands_in_the_dark_switche
             assert (awake & dark).clip(end - BACK_AFTER_S, end).total() == pytest.approx(BACK_AFTER_S)
     lit = r.house.served("big")
     assert (lit - supply.on).total() == 0
-    # What hangs behind the switch is dead meanwhile, and for a moment after; what does not is not.
+    # What is mounted behind the switch is dead meanwhile, and for a moment after; what does not is not.
     works = r.recording.observed["radar"]
     assert (works - supply.on).total() == 0 and "pir" not in r.recording.observed
     assert (r.recording.report("radar") - works).total() == 0
@@ -322,7 +322,7 @@ def test_a_lamp_more_leaves_the_supply_as_it_was():
 
 
 def test_a_dead_sensor_hears_no_wave():
-    """Its cells flat, whoever was left in the dark waves in vain; alive, it hears some of them."""
+    """Its cells flat, anybody who was left in the dark waves in vain; alive, it hears some of them."""
     room = put(make_room(), replace(make_room().presences[0], expr=from_roles(Roles(("pir",), ("pir",), 20.0))))
     alive = rehearse(room, 3, 1)
     assert alive.house.actions["big"].waved["pir"].total() > 0

@@ -87,7 +87,7 @@ def test_an_opening_over_the_cut_is_lost_and_said_with_what_was_fixed_to_it(room
 def test_a_contact_on_a_door_that_stays_does_not_go(room):
     project, sensor = add_sensor(room, device("contact-door"), "g", (5.1, 0.8, 2.0), 0.0, 0.0, "door")
     new = move_room(project, "small", 0.0, 6.0).project
-    # On the side of the room that went it would hang outside: it hangs in the doorway.
+    # On the side of the room that went it would be mounted outside: it is mounted in the doorway.
     assert find(new.sensors, sensor.id).at == pytest.approx((5.0, 0.85, 2.0)) and not list(faults_of(new))
     opened, made = add_opening(room, "east", "door", 2.0)
     project, outer = add_sensor(opened, device("contact-door"), "g", (7.9, 2.0, 2.0), 0.0, 0.0, made.id)

@@ -77,7 +77,7 @@ def test_a_badly_hung_tracker_is_told_and_turning_it_helps():
     known = zoned_sensor(new, found[0].sensor)
     held = known.counted[known.intended]
     assert found[0].counted_after == pytest.approx(held.min() if len(held) == 2 else 0.0)
-    # Hung elsewhere is never told as worse than what it is.
+    # Mounted elsewhere is never told as worse than what it is.
     assert all(h.after < h.before for h in zone_remedies(project, find(project.sensors, "t"), moving=True))
 
 

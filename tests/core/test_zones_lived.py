@@ -376,7 +376,7 @@ def test_a_mirror_makes_ghosts_behind_it():
     mirror = Hazard(
         id="m", level="g", name="M", kind="mirror or metal", outline=rect(1.0, 0.02, 3.0, 0.08), strength=1.0
     )
-    # The sensor looks from the north wall at whoever sits before the mirror on the south one.
+    # The sensor looks from the north wall at anybody who sits before the mirror on the south one.
     project = tracked(at=(2.0, 3.9, 1.2), yaw=-90.0)
     plain, with_mirror = project, replace(project, hazards=(mirror,))
     seen, ghosts = (targets_on(p, "t", rehearse(p, 1, 1).truth, 0) for p in (plain, with_mirror))
@@ -397,6 +397,6 @@ def test_roles_name_sensors_and_zones():
     project = put(project, replace(project.presences[0], expr=expr))
     week = rehearse(project, 2, 1)
     plain = rehearse(tracked(zones=(CHAIR, STOOL)), 2, 1)
-    # A zone round the chair keeps the light over whoever sits there, and the judge hears it too.
+    # A zone round the chair keeps the light over anybody who sits there, and the judge hears it too.
     assert week.scores["big"].false_offs < 0.2 * plain.scores["big"].false_offs
     assert judge(project, "big").checks_at(40.0)[0].value < judge(tracked(), "big").checks_at(60.0)[0].value

@@ -22,7 +22,7 @@ def a_week(monkeypatch):
 
 
 class _Shared:
-    """One desk for the tests of a module, and a new one wherever a test leaves it otherwise than it can be put back:
+    """One desk for the tests of a module, and a new one wherever a test leaves it otherwise than it can be restored:
     closed, of the other theme, or with a dialog open."""
 
     def __init__(self, demo):
@@ -46,7 +46,7 @@ class _Shared:
         return self.desk
 
     def end(self, fresh):
-        """Keep the desk for the next test, unless it cannot be put back."""
+        """Keep the desk for the next test, unless it cannot be restored."""
         from PyQt6.QtWidgets import QApplication
 
         from vastwatch.desk.shell import theme as themes

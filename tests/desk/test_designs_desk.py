@@ -42,7 +42,7 @@ def test_rooms_are_compared_with_how_sure_each_difference_is(qtbot, window, shee
     assert rows[names.index("Toilet")][4] == "the same in both"
     # From the copy to the design: its radar keeps the reader's light.
     assert "Less false-offs" in rows[names.index("Sitting room")][4]
-    # Each plan with what hangs there and what it costs.
+    # Each plan with what is mounted there and what it costs.
     assert sheet.plans[0].costs.text().startswith("7 sensors") and sheet.plans[1].costs.text().startswith("10 sensors")
     assert sheet.plans[0].name.text() == "Before: Motion sensors alone"
     assert sheet.plans[1].name.text() == "Current design"

@@ -114,7 +114,7 @@ def test_a_device_from_the_shelf_is_placed_by_click_and_by_return(qtbot, window)
     assert roles_of(presence.expr).starts == ("pir-throwing",)
     settle(qtbot, window)
     assert window.results.rehearsal.scores["throwing"].false_offs < before.false_offs / 3
-    # By keyboard alone: choose on the shelf with Return, hang it with Return.
+    # By keyboard alone: choose on the device list with Return, mount it with Return.
     card = next(c for c in window.panel("Sensors").findChildren(DeviceCard) if c.device.id == "pir-low-5")
     key(qtbot, card, Qt.Key.Key_Return)
     window.plan.setFocus()
@@ -297,7 +297,7 @@ def test_hovering_explains_the_point(window):
 @pytest.mark.own_window
 @pytest.mark.usefixtures("a_week")
 def test_the_plan_paints_what_it_should(window):
-    """The same plan with and without contours differs; by night it is dark and a burning lamp glows."""
+    """The same plan with and without contours differs; by night it is dark and a on lamp glows."""
     window.focus.set(stage="Plan", room="sitting", selected="sitting", level="upper")
     paper = window.plan.grab().toImage()
     window.focus.set(stage="Sensors", figure="across")
@@ -433,7 +433,7 @@ def test_the_chart_shows_drops_against_their_limit_and_names_each_line_by_its_ho
         drawn = (10 ** np.interp(np.log10(hold), x, y) - 1) / 4
         assert drawn == pytest.approx(curve.at(hold)[0] * 7, rel=0.1, abs=0.3)
     assert chart._limit.value() == pytest.approx(np.log10(1 + 4 * curve.limit_per_week))
-    # One drop in four weeks and none are apart on the paper.
+    # One false-off in four weeks and none are apart on the paper.
     view = chart._upper.plot.getViewBox()
     apart = view.mapViewToScene(QPointF(1, 0)).y() - view.mapViewToScene(QPointF(1, chart._limit.value())).y()
     assert apart > 5

@@ -37,7 +37,7 @@ def test_once_the_design_rests_every_room_is_judged_and_findings_say_what_the_ju
     for room in dict.fromkeys(p.room for p in project.presences if p.room is not None):
         known = results.judged.get(room)
         assert known is not None and known.recommended_s == judge(project, room).recommended_s
-    # Maps are asked no more: every room whose drops or dark are missed is told so in the judge's figures.
+    # Maps are asked no more: every room whose false-offs or dark are missed is told so in the judge's figures.
     late = {room for room, j in results.judged.items() if not all(m.passed for m in j.checks_at(j.current_s))}
     told = {f.room for f in results[FINDINGS].value if f.rule == "left-dark"}
     assert late and told == late

@@ -1,4 +1,4 @@
-"""Plans of hundreds of walls: the pictures that are kept and when they are made anew, indices, and drawings brought in
+"""Plans of hundreds of walls: the pictures that are kept and when they are made anew, indices, and drawings imported
 with progress."""
 
 from __future__ import annotations

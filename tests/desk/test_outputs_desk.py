@@ -1,4 +1,4 @@
-"""Outputs that are no lamps in the real window: placed, set, drawn, told of, and taken away again."""
+"""Outputs that are no lamps in the real window: placed, set, drawn, told of, and removed again."""
 
 from __future__ import annotations
 

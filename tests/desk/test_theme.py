@@ -115,7 +115,7 @@ def test_words_on_the_plan_are_read_at_every_hour(name):
         assert contrast(state.ink, state.ground) >= 4.5, step
         for ink in (name_colours(state)[0], lux_ink(state, True), lux_ink(state, False)):
             assert contrast(ink, state.ground) >= 4.5, step
-        # What lies behind words hides what burns there.
+        # What lies behind words hides what is on there.
         assert name_colours(state)[1] == state.ground and state.ground.alpha() == 255
         assert contrast(state.line, state.ground) >= 3.0
 

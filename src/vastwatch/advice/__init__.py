@@ -1,4 +1,4 @@
 """What to change: findings on the design, the timing tuner, remedies tried on the same days, and what to buy.
 
-Nothing is brought in here: each question asks for its own module, so that a rehearsal does not wait for the adviser.
+Nothing is imported here: each question asks for its own module, so that a rehearsal does not wait for the adviser.
 """

@@ -13,7 +13,7 @@ from vastwatch.words import figure
 
 def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"year", "windows": [{"words", "used_by", "hours"}], "days": [{"on", "kind", "name", "sunrise", "sunset",
-    "open": [["22:00", "06:00"] or null]}]}`: when what goes by the clock begins and ends, day by day."""
+    "open": [["22:00", "06:00"] or null]}]}`: when what follows the clock begins and ends, day by day."""
     from vastwatch.control.export.year_schedule import hour_words, year_of, year_rows
     from vastwatch.files.csv_cells import csv_text
 
@@ -50,7 +50,8 @@ def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def circuits(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"circuits": {ID: {"name", "inputs", "states": [{"inputs", "lamps", "module_alive", "fed_alive"}],
-    "blind_min_per_day", "says_otherwise"}}}`: who switches what, and how long what hangs behind a switch is dead."""
+    "blind_min_per_day", "says_otherwise"}}}`: who switches what, and how long what is mounted behind a switch is dead.
+    """
     from vastwatch.control.export.truth_table import parallel_words, wiring_table
     from vastwatch.people import simulate_days
     from vastwatch.rehearsal.impairments import supplies

@@ -1,7 +1,7 @@
 """One question asked of many rooms: in as many processes at once as there are processors.
 
 Each is a copy of this one (a fork), so that it knows the project and whatever is known of it; what it gives back must
-be plain: numbers, texts, lists of them. No thread has a part in it: whoever stops the command finds nothing locked.
+be plain: numbers, texts, lists of them. No thread has a part in it: anybody who stops the command finds nothing locked.
 """
 
 from __future__ import annotations
@@ -83,7 +83,7 @@ def _copy(ask: Callable[[str], T], many: int, lines: list[Connection], copies: l
 
 def _answer(line: Connection, others: Sequence[Connection], ask: Callable[[str], T], budget: int) -> None:
     """What a copy does: answer what it is asked, until nobody asks any more or something is wrong."""
-    # Whoever stops the command stops all of it, at once and without a word; unless it was begun so that nobody can.
+    # Anybody who stops the command stops all of it, at once and without a word; unless it was begun so that nobody can.
     if signal.getsignal(signal.SIGINT) != signal.SIG_IGN:
         signal.signal(signal.SIGINT, lambda *_: os._exit(130))
     signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})

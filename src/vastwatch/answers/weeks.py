@@ -1,4 +1,4 @@
-"""Answers from lived weeks: a rehearsal, and the hold time of a room."""
+"""Answers from simulated weeks: a rehearsal, and the hold time of a room."""
 
 from __future__ import annotations
 

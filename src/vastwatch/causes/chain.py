@@ -91,7 +91,7 @@ NO_SCENE = IncidentView(None, None, ())
 
 
 def incident_view(r: Rehearsal, incident: Incident) -> IncidentView:
-    """Whom an incident happened to; of a light that came on for nobody, who was noticed."""
+    """Whom an incident happened to; of a light that came on while empty, who was noticed."""
     if incident.dark:
         there = people_in_dark(r, incident)
         return NO_SCENE if not there else IncidentView(there[0].track.person.id, there[0].where, there[0].sights)

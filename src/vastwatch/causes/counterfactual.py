@@ -68,7 +68,7 @@ def counterfactual_light(r: Rehearsal, room: str, counterfactual: Counterfactual
 
 
 def without_obstacle(project: Project, ident: str) -> Counterfactual | None:
-    """A furnishing taken away, a wall taken down, a leaf opened; None for what something is fixed to."""
+    """A furnishing removed, a wall taken down, a leaf opened; None for what something is fixed to."""
     found = find_any(project, ident)
     if found is None or any(s.host == ident for s in project.sensors):
         return None
@@ -100,7 +100,7 @@ REACH_SETTINGS = (
 
 
 def with_default_range(project: Project, sensor: str) -> Counterfactual | None:
-    """A sensor with its reach as it comes in the box; None where it is."""
+    """A sensor with its reach with default settings in the box; None where it is."""
     it = find(project.sensors, sensor)
     comes = Settings()
     free = replace(it.settings, **{field: getattr(comes, field) for field in REACH_SETTINGS})
@@ -226,7 +226,7 @@ def _with(
 
 
 def with_fast_report(project: Project, sensor: str) -> Counterfactual:
-    """A sensor that reports at once where it hangs, whatever was measured of it or stands on its box."""
+    """A sensor that reports at once where it is mounted, whatever was measured of it or stands on its box."""
     it = find(project.sensors, sensor)
     found = replace(it.settings, measured_latency_s=AT_ONCE_S)
     return Counterfactual("latency", sensor, put(project, replace(it, settings=found)))

@@ -1,7 +1,7 @@
 """How bad the incidents of one kind were, under any light that the same days could have had.
 
-Each incident is looked at over an episode of its own. That of a drop lasts until something would have noticed somebody
-anyway: a light that only goes off a little later in the same silence has cured nothing.
+Each incident is looked at over an episode of its own. That of a false-off lasts until something would have noticed
+somebody anyway: a light that only goes off a little later in the same silence has cured nothing.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
 
-# A drop counts like so much dark, seconds: who is left in the dark waves, and is startled besides.
+# A false-off counts like so much dark, seconds: who is left in the dark waves, and is startled besides.
 DROP_S = 30.0
 # An episode begins so long before its incident, that what happens at that very instant lies within, seconds.
 BEFORE_S = 1e-3
@@ -31,7 +31,7 @@ BEFORE_S = 1e-3
 @dataclass(frozen=True, eq=False)
 class Episodes:
     """The incidents of one kind in a room, each over [begin, end). `keep_ended_at`: when what keeps the light last fell
-    silent before each. `wrong`: while light is missing (or is lit, for nobody)."""
+    silent before each. `wrong`: while light is missing (or is lit, while empty)."""
 
     kind: Kind
     incidents: tuple[Incident, ...]
@@ -42,7 +42,7 @@ class Episodes:
 
     @property
     def dark(self) -> bool:
-        """Whether somebody was left in the dark, as against light that burned for nobody."""
+        """Whether somebody was left in the dark, as against light that was on while empty."""
         return self.kind in ("dropped", "late")
 
     def harm(self, light: Signal) -> Array:

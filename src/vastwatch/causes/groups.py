@@ -37,9 +37,9 @@ MOST_PLACES = 2
 @dataclass(frozen=True)
 class Group:
     """Some incidents of one kind in a room: `words` say where and why, `record` is what one would change, and `saves_s`
-    by how many seconds a day the room's score of dark (or of burning for nobody) is less when the days are rehearsed
+    by how many seconds a day the room's score of dark (or of on while empty) is less when the days are rehearsed
     with the cure, None where there is none to rehearse; `episodes` so many of the kind. `weight`: by what they are put
-    in order, seconds a day with a price on each drop."""
+    in order, seconds a day with a price on each false-off."""
 
     kind: Kind
     lever: Factor
@@ -59,7 +59,7 @@ class Group:
 
 
 def groups(r: Rehearsal, inquiries: Iterable[Investigation]) -> list[Group]:
-    """The groups of all kinds in a room; dark before burning, and within each those that save most first."""
+    """The groups of all kinds in a room; dark before on, and within each those that save most first."""
     out: list[Group] = []
     for inquiry in inquiries:
         found: dict[tuple[Factor, str, str], list[tuple[Incident, float]]] = {}
@@ -76,7 +76,7 @@ def groups(r: Rehearsal, inquiries: Iterable[Investigation]) -> list[Group]:
             elif of.dark and inquiry.present[k] and inquiry.present[k][0].sights:
                 record = inquiry.present[k][0].sights[0].sensor
             weight = incident.duration_s + (DROP_S if of.kind == "dropped" else 0.0)
-            # What is wrong with the whole room is told once, whoever sat where.
+            # What is wrong with the whole room is told once, no matter who sat where.
             where = "" if lever in OF_THE_ROOM else _place(inquiry, k)
             found.setdefault((lever, record, where), []).append((incident, share * weight))
             places.setdefault((lever, record, where), Counter())[_place(inquiry, k)] += 1
@@ -98,7 +98,7 @@ def _saved(
     r: Rehearsal, saves_s: float | None, lever: Factor, some: list[tuple[Incident, float]]
 ) -> float | None:  # fmt: skip
     """Seconds a day by which the score is less with the cure: as it was rehearsed; of people whom nothing notices soon
-    enough, all the dark of theirs, which light in time would take away."""
+    enough, all the dark of theirs, which light in time would remove."""
     if saves_s is None and lever == "keeper":
         saves_s = sum(i.duration_s for i, _ in some)
     return None if saves_s is None else max(saves_s, 0.0) / r.days

@@ -61,7 +61,7 @@ SHRINKS, CURES = 0.2, 0.5
 MATTERS = 0.15
 # What saves within this of the most that anything saves is as good; then the order of ORDER counts.
 ALIKE = 0.1
-# A hold is charged with this many seconds of harm for each second that the light burns for nobody by it.
+# A hold is charged with this many seconds of harm for each second that the light is on while empty by it.
 IDLE_COSTS = 0.1
 # Of what stands in the way, and of ways to turn, no more are tried than so many, those first that meet most incidents.
 MOST_OBSTACLES, MOST_AIMS, MOST_SOURCES = 8, 4, 8
@@ -79,7 +79,7 @@ SLOW_S = 0.8
 class FactorTest:
     """One thing otherwise: of each incident the share that goes with it, (n,), and of all their harm together, what it
     costs besides taken off. What it comes to when the days are rehearsed with it: by how many seconds the room's score
-    of dark (or of burning for nobody) is less, and how many incidents of the kind there are fewer; None where what is
+    of dark (or of on while empty) is less, and how many incidents of the kind there are fewer; None where what is
     otherwise is no setting that could be rehearsed."""
 
     counterfactual: Counterfactual
@@ -114,13 +114,13 @@ class Investigation:
     def causes(self, k: int) -> list[FactorTest]:
         """What removes or shrinks the k-th incident: first what cures it, and there what saves most of all such."""
         cure = self._ranked([t for t in self.tests if t.share[k] >= CURES and t.saved_s >= MATTERS])
-        # What makes as much harm elsewhere as it takes away here is no cause.
+        # What makes as much harm elsewhere as it removes here is no cause.
         rest = self._ranked([t for t in self.tests if t.share[k] >= SHRINKS and t.saved_s > 0 and t not in cure])
         return cure + rest
 
     def _ranked(self, tried: list[FactorTest]) -> list[FactorTest]:
         if not self.episodes.dark:
-            # What the light burned for goes before how long it burned on after that.
+            # What the light was on for goes before how long it stayed on after that.
             return sorted(tried, key=lambda t: (t.counterfactual.factor in ("hold", "own hold", "latch"), -t.saved_s))
         return _by_what_they_save(tried)
 
@@ -173,7 +173,7 @@ def investigate(
 
 
 def _in_all(of: Episodes, saves_s: float, fewer: int) -> float:
-    """Seconds of harm that go over all the days, new harm counted: with the price of drops."""
+    """Seconds of harm that go over all the days, new harm counted: with the price of false-offs."""
     return saves_s + (DROP_S * fewer if of.kind == "dropped" else 0.0)
 
 
@@ -286,7 +286,7 @@ def _turned(project: Project, present: tuple[tuple[Sighting, ...], ...]) -> Iter
 
 
 def _others(rehearsal: Rehearsal, room: str, of: Episodes, asked: tuple[str, ...]) -> Iterator[Counterfactual]:
-    """Sensors that hang in the room and are not asked."""
+    """Sensors that are mounted in the room and are not asked."""
     project, presence = rehearsal.project, presence_of(rehearsal.project, room)
     assert presence is not None
     for sensor in project.sensors:
@@ -299,7 +299,7 @@ def _others(rehearsal: Rehearsal, room: str, of: Episodes, asked: tuple[str, ...
 
 
 def _sources(rehearsal: Rehearsal, room: str, of: Episodes) -> Iterator[Counterfactual]:
-    """Whatever was noticed while the light was on for nobody."""
+    """Whatever was noticed while the light was on while empty."""
     asked = (
         keepers(rehearsal, room)
         if of.kind == "idle"
@@ -327,7 +327,7 @@ NOTICED_BEFORE_S = 15.0
 
 
 def _holds(rehearsal: Rehearsal, room: str, of: Episodes, harm: Array, total: float) -> list[FactorTest]:
-    """The hold that would have saved most, what it burns for nobody taken off."""
+    """The hold that would have saved most, what it is on while empty taken off."""
     presence = presence_of(rehearsal.project, room)
     assert presence is not None
     now = hold_of(presence.expr)
@@ -354,7 +354,7 @@ def _holds(rehearsal: Rehearsal, room: str, of: Episodes, harm: Array, total: fl
 
 
 def _tails(rehearsal: Rehearsal, room: str, of: Episodes, harm: Array) -> list[FactorTest]:
-    """What burned on after the last report by the hold, and after what was noticed last by the device's own."""
+    """What stayed on after the last report by the hold, and after what was noticed last by the device's own."""
     presence, out = presence_of(rehearsal.project, room), []
     assert presence is not None
     light = rehearsal.house.served(room)

@@ -38,13 +38,13 @@ class Triggered(NamedTuple):
 
 
 def starters(r: Rehearsal, room: str) -> tuple[str, ...]:
-    """The sensors that may start a room's light: where nothing is concluded of it, all that its rows go by."""
+    """The sensors that may start a room's light: where nothing is concluded of it, all that its rows follow."""
     presence = presence_of(r.project, room)
     return ladder_sensors(r.project, room) if presence is None else starters_of(presence)
 
 
 def keepers(r: Rehearsal, room: str) -> tuple[str, ...]:
-    """The sensors that keep a room's light: where nothing is concluded of it, all that its rows go by."""
+    """The sensors that keep a room's light: where nothing is concluded of it, all that its rows follow."""
     presence = presence_of(r.project, room)
     return ladder_sensors(r.project, room) if presence is None else keepers_of(presence)
 

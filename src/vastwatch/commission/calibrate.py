@@ -1,5 +1,5 @@
-"""Calibration from a walk (M13): where a tracking radar hangs, which way it looks and how much too long it reads, by
-robust least squares of what it read at known places; with standard deviations, and what the walk cannot tell.
+"""Calibration from a walk (M13): where a tracking radar is mounted, which way it looks and how much too long it reads,
+by robust least squares of what it read at known places; with standard deviations, and what the walk cannot tell.
 """
 
 from __future__ import annotations

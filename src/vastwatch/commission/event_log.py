@@ -7,8 +7,8 @@ one column or two, or seconds or milliseconds since 1970. How it is to be read i
 
 Offline is not off, and quiet is not offline: between a word such as `unavailable` and the next value there is no data,
 and nor is there where a device that reports at regular intervals misses its reports, or is quiet for longer than
-whoever knows the house takes for quiet. Where all of these do, nothing is known of any device; a device that is not in
-the log was never heard.
+anybody who knows the house takes for quiet. Where all of these do, nothing is known of any device; a device that is not
+in the log was never heard.
 """
 
 from __future__ import annotations
@@ -62,7 +62,8 @@ class ParsedLine:
 
 @dataclass(frozen=True)
 class EventLog:
-    """A log as it was read: the recording, and what became of its lines. `notes` are sentences for whoever reads it."""
+    """A log as it was read: the recording, and what became of its lines. `notes` are sentences for anybody who reads
+    it."""
 
     recording: Recording
     lines: int

@@ -134,7 +134,7 @@ def _guessed(name: str, table: Table, project: Project) -> LogFormat:
     is_value = {k: _share(said[k], _tells_value) for k in rest}
     values = [k for k in rest if is_value[k] >= MOST_OF]
     if kind == "json":
-        # In a payload one key tells, the others are of no account.
+        # In a payload one key tells, the others are ignored.
         payload = [k for p in IN_PAYLOAD for k in values if names[k].lower().rpartition(".")[2] == p]
         named = [k for k in values if "." not in names[k]]
         values = named or payload[:1] or values

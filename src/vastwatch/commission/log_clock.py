@@ -101,7 +101,7 @@ class Clock:
         self._last = -math.inf
 
     def __call__(self, text: Any) -> float:
-        """Raises ValueError for a text that is no time."""
+        """Raises ValueError for a text that is not a time."""
         if isinstance(text, bool) or text is None:
             raise ValueError
         if isinstance(text, int | float):

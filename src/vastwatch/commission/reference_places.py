@@ -24,7 +24,7 @@ Place = tuple[tuple[float, float], float]
 
 
 def place_of(project: Project, level: str, mark: str) -> Place | None:
-    """Where a mark is, and how high the chest of whoever is there: a spot or furnishing by id or name, or `x,y`."""
+    """Where a mark is, and how high the chest of anybody who is there: a spot or furnishing by id or name, or `x,y`."""
     said = mark.strip().lower()
     if (found := _PLACE.match(said)) is not None:
         return (float(found[1]), float(found[2])), CHEST_M["standing"]

@@ -1,4 +1,4 @@
-"""A simulated tracking radar for a walk: the stand-in for the one on the wall, which hangs a little off the plan.
+"""A simulated tracking radar for a walk: the stand-in for the one on the wall, which is mounted a little off the plan.
 
 Somebody sits or stands at each spot of its room that it notices, for a while each, and walks from one to the next.
 """
@@ -15,13 +15,13 @@ from vastwatch.rng import key_of, normal, uniform
 from vastwatch.sensing.mounted import zoned_sensor
 from vastwatch.sensing.tracker import CHEST_M, WANDER_S, Pose, ReadingNoise, noisy_readings, scatter_of
 
-# Seconds at each spot and on the way to the next; how far off it hangs, at the most: degrees, metres, metres.
+# Seconds at each spot and on the way to the next; how far off it is mounted, at the most: degrees, metres, metres.
 STAY_S, WAY_S = 60, 8
 OFF_DEG, OFF_M, OFF_BIAS_M = 8.0, 0.2, 0.1
 
 
 def true_pose(project: Project, sensor: Sensor, seed: int) -> Pose:
-    """Where the simulated device really hangs, for a seed. Raises ValueError for one that tells no places."""
+    """Where the simulated device really is mounted, for a seed. Raises ValueError for one that tells no places."""
     known = zoned_sensor(project, sensor)
     if known is None or known.device.reports != "xy":
         raise ValueError(f"{sensor.name} does not report positions")
@@ -61,7 +61,7 @@ class SimulatedDevice:
         fresh = [float(normal(self._key, np.array([4 * self.second + k]))[0]) for k in range(4)]
         rho = math.exp(-1.0 / WANDER_S)
         for axis in (0, 1):
-            # Whoever has just come wanders from wherever they came to be.
+            # Anybody who has just come wanders from wherever they came to be.
             old = self._wander[axis]
             self._wander[axis] = rho * old + math.sqrt(1.0 - rho * rho) * fresh[axis] if self.read else fresh[axis]
         drawn = ReadingNoise(*(np.array([v]) for v in (*self._wander, fresh[2], fresh[3])))

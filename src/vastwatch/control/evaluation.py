@@ -107,7 +107,7 @@ def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[MarkovChain, 
 def evaluate_with(
     expr: Expr, said: Sequence[Signal], chains: Sequence[MarkovChain] = (), alive: Signal | None = None
 ) -> Signal:
-    """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that;
-    `alive` as for `evaluate`."""
+    """What an expression comes to, given what its leaves say, from left to right, and how its occupancy probabilities
+    weigh that; `alive` as for `evaluate`."""
     heard = iter(said)
     return evaluate(expr, lambda leaf: next(heard), chains, alive)

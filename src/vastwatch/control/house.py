@@ -60,7 +60,7 @@ def conclude(
 
 class PartSignal(NamedTuple):
     """What one part of a conclusion said: its path, its signal, and how probable it held somebody where it is a
-    belief."""
+    occupancy probability."""
 
     path: Path
     signal: Signal
@@ -276,7 +276,7 @@ def _supplied(levels: TimeSeries, supply: Signal) -> TimeSeries:
 
 
 def _followed(project: Project, recording: Recording, output: Output, situation: OutputContext) -> OutputContext:
-    """What an output goes by: a lamp that follows a zone, by whether somebody is in that."""
+    """What an output follows: a lamp that follows a zone, by whether somebody is in that."""
     said = zone_followed(project, output, recording)
     return situation if said is None else situation._replace(presence=said)
 

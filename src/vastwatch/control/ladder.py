@@ -1,5 +1,5 @@
 """M11: a ladder. Of its rows the first whose condition holds wins, at every instant; what wins says how far each lamp
-burns. So what burns is a function of signals, and nothing can stick.
+is on. So what is on is a function of signals, and nothing can stick.
 
 The rows come as signals, and what they ask for as a table: nothing here knows where either is from.
 """
@@ -72,7 +72,7 @@ SHORTEST_S = 1e-9
 
 
 def levels_of(won: Winners, goals: Array, fades: Array) -> TimeSeries:
-    """How far a lamp burns: `goals` (rows + 1,) what each row asks of it, `fades` (rows + 1,) within how many seconds.
+    """How far a lamp is on: `goals` (rows + 1,) what each row asks of it, `fades` (rows + 1,) within how many seconds.
 
     It goes in a straight line from where it is by then; a row that asks for what is asked already changes nothing.
     """

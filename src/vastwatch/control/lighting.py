@@ -1,4 +1,4 @@
-"""What lights a room: its ladders, where it has any, over what else the house concludes; and how that depends on
+"""What lights a room: its ladders, where it has any, over what else the controller concludes; and how that depends on
 whether somebody is concluded to be there.
 
 A row hears of the conclusion that lights its own room all there is: what sensors say, of waves too, and what a hand
@@ -55,7 +55,7 @@ def row_signals(
     project: Project, room: str, ladders: Sequence[Ladder], recording: Recording, conclusion_signal: Signal
 ) -> tuple[tuple[Signal, ...], ...]:
     """While each row of some ladders of a room holds, from the top; `conclusion_signal`: while what lights the room is
-    concluded, or would be, while nothing tells of it: so that light is due to whoever is there and has none."""
+    concluded, or would be, while nothing tells of it: so that light is due to anybody who is there and has none."""
     p = lighting_of(project, room)
     named = {} if p is None else {p.id: conclusion_signal}
     for ident in ladder_conclusions(project, room):
@@ -79,13 +79,13 @@ class LadderRun:
 
     @cached_property
     def levels(self) -> Mapping[str, TimeSeries]:
-        """How far each lamp burns."""
+        """How far each lamp is on."""
         goals, fades = self.scene_levels.goals.T, self.scene_levels.fades.T
         return {x.id: levels_of(self.winners, goals[k], fades[k]) for k, x in enumerate(self.ladder.lamps)}
 
     @cached_property
     def wanted(self) -> Mapping[str, Signal]:
-        """While each lamp is asked to burn; of those asked alike the same signal."""
+        """While each lamp is asked to be on; of those asked alike the same signal."""
         known: dict[bytes, Signal] = {}
         out = {}
         for lamp, wanted in zip(self.ladder.lamps, self.scene_levels.goals.T > 0):
@@ -126,12 +126,12 @@ class RoomRun:
 
     @cached_property
     def levels(self) -> Mapping[str, TimeSeries]:
-        """How far each lamp burns."""
+        """How far each lamp is on."""
         return {lamp: x for ladder in self.ladders for lamp, x in ladder.levels.items()}
 
     @cached_property
     def wanted(self) -> Mapping[str, Signal]:
-        """While each lamp is asked to burn."""
+        """While each lamp is asked to be on."""
         return {lamp: x for ladder in self.ladders for lamp, x in ladder.wanted.items()}
 
     def of(self, group: str | None) -> LadderRun | None:
@@ -225,10 +225,10 @@ def manual_on_light(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
 
 
 class LightRule(NamedTuple):
-    """How the light of a room hangs on P, that somebody is concluded to be there: it is lit while (P and `follows`) or
-    `unconditional`. `demand`: while it would be lit for somebody whom all its sensors notice, were every lamp supplied;
-    `too_bright`: while what burns then is more than sleepers bear. `unconditional` and `too_bright` are None for never
-    and always."""
+    """How the light of a room depends on P, that somebody is concluded to be there: it is lit while (P and `follows`)
+    or `unconditional`. `demand`: while it would be lit for somebody whom all its sensors notice, were every lamp
+    supplied; `too_bright`: while what is on then is more than sleepers bear. `unconditional` and `too_bright` are None
+    for never and always."""
 
     demand: Signal
     follows: Signal
@@ -239,7 +239,8 @@ class LightRule(NamedTuple):
 def light_rule(
     project: Project, room: str, recording: Recording, supplied: Mapping[str, Signal] = NOTHING
 ) -> LightRule:  # fmt: skip
-    """How the light of a room hangs on what lights it; `supplied`: by lamp, while it has its supply, where not always.
+    """How the light of a room depends on what lights it; `supplied`: by lamp, while it has its supply, where not
+    always.
 
     Of a room that `delayed_rows` names any row of, this is not the whole truth.
     """
@@ -271,8 +272,8 @@ def light_rule(
 
 
 def _for_whom_all_notice(project: Project, room: str, recording: Recording) -> tuple[Signal, ...]:
-    """While each lamp of a room would be lit for somebody whom every sensor there notices: light is due to whoever is
-    in a room whose rows ask its sensors and nothing that is concluded of it, noticed or not."""
+    """While each lamp of a room would be lit for somebody whom every sensor there notices: light is due to anybody who
+    is in a room whose rows ask its sensors and nothing that is concluded of it, noticed or not."""
     run = run_ladders(_all_noticing(project, room), room, recording, never(recording.end))
     return () if run is None else tuple(run.wanted.values())
 
@@ -353,7 +354,7 @@ def _asleep_most(project: Project, room: str) -> float | None:
 
 @memoised
 def _brighter(lamps: tuple[Lamp, ...], present: RoomRun, absent: RoomRun, most: float) -> Signal:
-    """While either way more burns, of all the room's light, than sleepers bear."""
+    """While either way more is on, of all the room's light, than sleepers bear."""
     return present.over(lamps, most) | absent.over(lamps, most)
 
 
@@ -366,7 +367,7 @@ def delays_words(project: Project, room: str, late: Sequence[LadderRow]) -> str:
 
 
 def lit_only_when_empty(project: Project, room: str, recording: Recording) -> Signal:
-    """While a ladder would light a room for nobody and not for somebody who is noticed: rows in an odd order."""
+    """While a ladder would light a room while empty and not for somebody who is noticed: rows in an odd order."""
     how = light_rule(project, room, recording)
     return (
         never(recording.end)

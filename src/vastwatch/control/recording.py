@@ -20,8 +20,8 @@ class Recording:
     """Reports over the days of a calendar, [0, calendar.end).
 
     `observed`: for a sensor that was not listened to throughout, when it was. Offline is not off: what nobody heard is
-    neither. A sensor that is not named was heard all the time. `facts`: what the house knows besides, by what it is
-    and the room ("film"), or the lamp that has its "supply"; "dark": what a sensor of light says that sees a room's own
+    neither. A sensor that is not named was heard all the time. `facts`: what the controller knows besides, by what it
+    is and the room ("film"), or the lamp that has its "supply"; "dark": what a light sensor says that sees a room's own
     lamps.
     """
 

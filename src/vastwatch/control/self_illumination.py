@@ -1,9 +1,9 @@
-"""Darkness as told by a sensor of light that sees the room's own lamps: what they add to its reading, what follows.
+"""Darkness as told by a light sensor that sees the room's own lamps: what they add to its reading, what follows.
 
-At each of its readings the sensor sees daylight, and what the lamps give that burn just then; they burn as the room's
-ladders say while it was dark, or was not, since the reading before. So each reading is a step from *was dark* to *is
-dark*: one that says dark either way, bright either way, the same as before, or the opposite of before. The last is what
-blinks. Steps are joined without going through them one by one: since the last that says the same either way, every
+At each of its readings the sensor sees daylight, and what the lamps give that are on just then; they are on as the
+room's ladders say while it was dark, or was not, since the reading before. So each reading is a step from *was dark* to
+*is dark*: one that says dark either way, bright either way, the same as before, or the opposite of before. The last is
+what blinks. Steps are joined without going through them one by one: since the last that says the same either way, every
 opposite turns it over.
 """
 
@@ -75,7 +75,7 @@ def _on_sensor(project: Project, room: Room, lamp: Lamp, sensor: Sensor) -> floa
 
 
 def with_self_illumination(project: Project, recording: Recording) -> Recording:
-    """A recording with what sensors of light say of the dark of rooms whose own lamps they see, as far as sensors of
+    """A recording with what light sensors say of the dark of rooms whose own lamps they see, as far as sensors of
     people conclude; the same recording where there is none such.
 
     What people do about it, and what hands press above the ladder, is not looked at; where a hand switches on,
@@ -116,11 +116,11 @@ def _with(recording: Recording, facts: tuple[tuple[str, str], ...], told: tuple[
 
 
 def _won(project: Project, room: str, recording: Recording) -> tuple[Winners, ...] | Signal:
-    """What wins in each ladder of a room, or while its lamps burn where it has none."""
+    """What wins in each ladder of a room, or while its lamps are on where it has none."""
     lighting = presence_of(project, room)
     own = never(recording.end) if lighting is None else conclude(project, recording).presences[lighting.id]
     did = run_ladders(project, room, recording, own)
-    # Without a ladder lamps burn while somebody is concluded to be there and it is dark.
+    # Without a ladder lamps are on while somebody is concluded to be there and it is dark.
     return both(own, recording.facts["dark", room]) if did is None else tuple(x.winners for x in did.ladders)
 
 

@@ -1,4 +1,4 @@
-"""What the light of one room asks: the least of a project that it burns by as it does in the whole."""
+"""What the light of one room asks: the least of a project that it is lit by as it does in the whole."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from vastwatch.memo import memoised
 @memoised
 def asked_by(project: Project, room: str) -> Project:
     """The project with those conclusions, rows and sensors alone that the light of a room asks: what it follows and
-    what that names, its rows, the zones of its lamps, what tells its dark; and of a room whose dark a sensor of light
+    what that names, its rows, the zones of its lamps, what tells its dark; and of a room whose dark a light sensor
     tells, the same again, since that sensor sees the room's own lamps."""
     conclusions, rooms, waiting = set[str](), set[str](), [room]
     sensors = set[str]()

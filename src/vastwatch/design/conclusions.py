@@ -101,10 +101,10 @@ def expressions(project: Project) -> Iterator[Expr]:
 
 @memoised
 def all_facts_read(project: Project) -> tuple[tuple[str, str], ...]:
-    """What all expressions of a project ask of what the house knows besides, each once and in order."""
+    """What all expressions of a project ask of what the controller knows besides, each once and in order."""
     return tuple(sorted({fact for expr in expressions(project) for fact in facts_read(expr)}))
 
 
 def facts_read(expr: Expr) -> Iterator[tuple[str, str]]:
-    """What an expression asks of what the house knows besides: what it is, and of which room."""
+    """What an expression asks of what the controller knows besides: what it is, and of which room."""
     return ((part.what, part.room) for part in every_part(expr) if isinstance(part, Fact))

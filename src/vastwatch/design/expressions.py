@@ -38,7 +38,7 @@ class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
 
     @property
     def responds_to_motion(self) -> bool:
-        """Whether a movement sets it off: whoever waves moves, so that a sensor which tells stillness apart says
+        """Whether a movement sets it off: anybody who waves moves, so that a sensor which tells stillness apart says
         nothing more of that; and in which of its zones they are, if in one, it has said of their stay."""
         return self.part in (None, "moving")
 
@@ -105,8 +105,8 @@ class DoorLatch(Record, frozen=True, kw_only=True, tag_field="op", tag="door_lat
     """Once `motion` is seen with the `door` shut somebody is in, until it opens; then motion must be renewed within
     `hold_s`. `door` is on while it is open.
 
-    In the first `settle_s` after the door has shut motion latches nothing: it may be the rest of a report of whoever
-    has just gone out.
+    In the first `settle_s` after the door has shut motion latches nothing: it may be the rest of a report of anybody
+    who has just gone out.
     """
 
     motion: Expr
@@ -117,7 +117,7 @@ class DoorLatch(Record, frozen=True, kw_only=True, tag_field="op", tag="door_lat
 
 class Belief(Record, frozen=True, kw_only=True, tag_field="op", tag="belief"):
     """How probable it is that somebody is there, by how readily each sensor reports somebody at the places of the room,
-    by how often for nobody, and by how often people come and go (M7): on above one probability until below another."""
+    by how often while empty, and by how often people come and go (M7): on above one probability until below another."""
 
     of: Annotated[tuple[Report, ...], msgspec.Meta(min_length=1)]
     on_above: Share = 0.6
@@ -148,17 +148,17 @@ class Dark(Record, frozen=True, kw_only=True, tag_field="op", tag="dark"):
 
 
 class Fact(Record, frozen=True, kw_only=True, tag_field="op", tag="fact"):
-    """Something the house knows of a room that no sensor notices: a film is playing there, it is paused, or somebody is
-    on a call. Clips of less than ten minutes and exercise programmes are no films, and skips of less than 2 s count
-    for nothing."""
+    """Something the controller knows of a room that no sensor notices: a film is playing there, it is paused, or
+    somebody is on a call. Clips of less than ten minutes and exercise programmes are no films, and skips of less than 2
+    s count for nothing."""
 
     what: Literal["film", "paused", "call"]
     room: OfRoom
 
 
 class Nothing(Record, frozen=True, kw_only=True, tag_field="op", tag="nothing"):
-    """Never on: what it went by is gone, or nothing tells of it yet. Whoever names it keeps its place, and what is put
-    there next tells for it."""
+    """Never on: what it followed is gone, or nothing tells of it yet. Anybody who names it keeps its place, and what is
+    put there next tells for it."""
 
 
 Expr = (

@@ -1,7 +1,7 @@
 """Starting ladders by what a room is used for: a few rows that one begins from, each with why.
 
-They go by what there is: a film row only where somebody watches one, a row for sleepers only where a mat tells of them,
-a machine's row only where a plug tells that it runs.
+They follow what there is: a film row only where somebody watches one, a row for sleepers only where a mat tells of
+them, a machine's row only where a plug tells that it runs.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ from vastwatch.devices import DeviceType
 from vastwatch.site.building import Room
 
 NIGHT = ClockTime(begin="23:00", end="06:00")
-# How far lamps burn: on a way at night, over a film, while it is paused, on half, for safety at a machine.
+# How far lamps are on: on a way at night, over a film, while it is paused, on half, for safety at a machine.
 NIGHT_PATH, FILM, PAUSE, HALF, SAFE = 0.12, 0.1, 0.5, 0.5, 0.4
 Rows = list[tuple[str, Expr, str, dict[str, float], float]]
 
@@ -56,7 +56,7 @@ def missing(project: Project, room: str, ladder: LadderTemplate, group: str | No
 
 
 def template_rows(project: Project, room: str, ladder: LadderTemplate, group: str | None = None) -> Rows | None:
-    """The rows of a starting ladder for a room, or for a group of its lamps; None where it has not what it wants."""
+    """The rows of a starting ladder for a room, or for a group of its lamps; None where it has not what it needs."""
     return ladder.make(_alone(project, room, group), find(project.rooms, room))
 
 
@@ -163,7 +163,7 @@ def _task(project: Project, room: Room) -> Rows | None:
 
 
 def _never_dark(project: Project, room: Room) -> Rows | None:
-    """Stairs and ways out: half light whenever it is dark, full for whoever comes."""
+    """Stairs and exit routes: half light whenever it is dark, full for anybody who comes."""
     rows = _plain(project, room)
     if rows is None or room.use not in HALF_OFF_USES:
         return None
@@ -171,7 +171,7 @@ def _never_dark(project: Project, room: Room) -> Rows | None:
 
 
 def _guests(project: Project, room: Room) -> Rows | None:
-    """Evenings with guests: on by the clock, whoever sits still."""
+    """Evenings with guests: on by the clock, no matter who sits still."""
     rows = _plain(project, room)
     if rows is None:
         return None

@@ -1,5 +1,5 @@
 """Ladders of rooms and of groups of their lamps: which rows each has, what its scenes ask of which lamps, what all of
-it reads, and whether what lights the room can be told apart from what else the rows go by."""
+it reads, and whether what lights the room can be told apart from what else the rows follow."""
 
 from __future__ import annotations
 
@@ -104,7 +104,7 @@ def ladder_lamps(project: Project, room: str) -> tuple[Lamp, ...]:
 
 
 def as_wired(project: Project, lamp: Lamp) -> Lamp:
-    """A lamp as it burns behind what switches it: a module that only switches does not let it be dimmed."""
+    """A lamp as it is on behind what switches it: a module that only switches does not let it be dimmed."""
     return _as_wired(lamp, project.circuits, project.devices)
 
 
@@ -118,7 +118,7 @@ def _as_wired(lamp: Lamp, circuits: tuple[Circuit, ...], devices: tuple[DeviceTy
 
 
 class SceneLevels(NamedTuple):
-    """What the rows of a ladder ask of its lamps, and last what none asks, (rows + 1, lamps): how far each burns, and
+    """What the rows of a ladder ask of its lamps, and last what none asks, (rows + 1, lamps): how far each is on, and
     within how many seconds it goes there."""
 
     goals: Array
@@ -145,7 +145,7 @@ def scene_levels(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> SceneLev
 
 
 def achievable_level(lamp: Lamp, level: float) -> float:
-    """How far a lamp burns that is asked for a level: one that cannot be dimmed all or not at all, one that flickers
+    """How far a lamp is on that is asked for a level: one that cannot be dimmed all or not at all, one that flickers
     below its least level at that."""
     if level <= 0:
         return 0.0
@@ -181,7 +181,7 @@ def ladder_sensors(project: Project, room: str, told: str | None = None) -> tupl
 
 
 def dependent_conclusions(project: Project, room: str) -> tuple[str, ...]:
-    """The conclusions that hang on the one which lights a room, itself first."""
+    """The conclusions that depend on the one which lights a room, itself first."""
     lighting = lighting_of(project, room)
     if lighting is None:
         return ()

@@ -16,8 +16,8 @@ from vastwatch.words import duration_words, false_off_limit_words
 
 class UseNeeds(NamedTuple):
     """What is usual for a use: task lux, seconds until a walker is noticed, whether people stay, the longest hold in
-    seconds, drops a week at most (None: the project's own limit), the most light while somebody sleeps, and hours a day
-    that light may burn for nobody (None: as long as visits explain)."""
+    seconds, false-offs a week at most (None: the project's own limit), the most light while somebody sleeps, and hours
+    a day that light may be on while empty (None: as long as visits explain)."""
 
     lux: float
     notice_s: float
@@ -185,7 +185,7 @@ def _staying_words(project: Project, room: Room, stays: bool) -> str:
 
 
 def used_by_people(project: Project) -> set[str]:
-    """Ids of the spots some human's day sheet names."""
+    """Ids of the spots some human's schedule names."""
     people = [person for person in project.people if person.kind != "pet"]
     return {s.spot for p in people for s in p.stays} | {e.spot for p in people for e in p.errands}
 

@@ -1,4 +1,4 @@
-"""Ready-made ways to conclude that somebody is in a room, each with what it wants, and with when it fails."""
+"""Ready-made ways to conclude that somebody is in a room, each with what it needs, and with when it fails."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""A device type as it is set where it hangs: its ranges, gates, latency and own hold once the settings count.
+"""A device type as it is set where it is mounted: its ranges, gates, latency and device hold time once the settings
+count.
 
 Whatever is set changes figures of the type, so that map, rehearsal and explanation need know nothing of settings.
 """

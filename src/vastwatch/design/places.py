@@ -64,7 +64,7 @@ def middle_of(record: Any) -> Point:
 
 
 def room_of(project: Project, sensor: Sensor) -> Room | None:
-    """The room a sensor hangs in."""
+    """The room a sensor is mounted in."""
     return room_at(project, sensor.level, sensor.at[0], sensor.at[1])
 
 
@@ -106,7 +106,7 @@ def _names(records: tuple[Any, ...]) -> Counter[str]:
 
 
 def sensors_in(project: Project, room: str) -> tuple[Sensor, ...]:
-    """The sensors that hang in a room."""
+    """The sensors that are mounted in a room."""
     return _homes(project.sensors, project.rooms).get(room, ())
 
 

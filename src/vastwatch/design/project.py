@@ -169,10 +169,10 @@ class Brief(Record, frozen=True, kw_only=True):
     will run the rules, in the user's words; `owned`: kit already bought. What the user's local
     code asks, as they read it: `code_hold_max_s`, no hold longer than this anywhere; `code_manual_on`, that a hand
     switches on where people work at desks, and in stores; `code_half_off`, that in passages, stairs and stores the
-    light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet put back. `troubles`:
-    what goes wrong in use. `unwanted_off`: of the times a light comes on that whoever sleeps or watches a film there
-    does not want, the share at which they press it off, where the room has a button for that. `holidays`: days that are
-    free besides weekends; `vacations`: when nobody lives there. `naming`: how recipes name things.
+    light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet restored. `troubles`:
+    what goes wrong in use. `unwanted_off`: of the times a light comes on that anybody who sleeps or watches a film
+    there does not want, the share at which they press it off, where the room has a button for that. `holidays`: days
+    that are free besides weekends; `vacations`: when nobody lives there. `naming`: how recipes name things.
     """
 
     drops_per_week: Annotated[

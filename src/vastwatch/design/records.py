@@ -39,7 +39,7 @@ class Settings(Record, frozen=True, kw_only=True):
     """What is set on the placed device. None means: as the device type comes.
 
     Steps of 3 dB below the most sensitive: `sensitivity_below_max` (radar, ultrasound), `still_below_max` for somebody
-    at rest where that is set by itself (radar), `infrared_below_max` (PIR). `hold_s`: the device's own hold.
+    at rest where that is set by itself (radar), `infrared_below_max` (PIR). `hold_s`: the device's device hold time.
     `bands_below_max`, `bands_still_below_max`: further steps below that, band by band, for a radar with bands.
     `min_gate_m`, `max_gate_m`: nothing that it reads as nearer or farther is reported (radar). `report_interval_s`:
     between reports of light or humidity. `folded`: a strip lies folded (mat). `measured_latency_s`,
@@ -173,8 +173,8 @@ class Output(Record, frozen=True, kw_only=True):
 
 
 class Lamp(Output, frozen=True, kw_only=True):
-    """A lamp that lights one room. Where a scene of its room names it, the room's ladder says how far it burns; else
-    it burns while the room's presence holds and it is dark enough, and one that follows a `zone` while somebody is in
+    """A lamp that lights one room. Where a scene of its room names it, the room's ladder says how far it is on; else
+    it is on while the room's presence holds and it is dark enough, and one that follows a `zone` while somebody is in
     that.
 
     It shines down from `height_m` above the floor (None: from the ceiling), as its `photometry` says, turned so many
@@ -248,7 +248,7 @@ class GuardedOutput(Output, frozen=True, kw_only=True):
 class Fan(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
     """An extractor fan that runs while somebody is concluded to be in its room, and on for `run_on_s` after.
 
-    It starts once somebody has been there for `wait_s`, so that whoever only passes does not start it.
+    It starts once somebody has been there for `wait_s`, so that anybody who only passes does not start it.
     """
 
     run_on_s: Annotated[
@@ -288,7 +288,7 @@ class Blind(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="cov
 
 
 class Alert(GuardedOutput, frozen=True, kw_only=True, tag_field="kind", tag="notice"):
-    """A message to whoever is to know; a convenience, never a safety device."""
+    """A message to anybody who is to know; a convenience, never a safety device."""
 
 
 # Outputs that are no lamps, by kind. Each is a record here, a handler in `control.outputs` and a look on the desk.
@@ -317,7 +317,7 @@ class Scene(Record, frozen=True, kw_only=True):
 
 
 class LampGroup(Record, frozen=True, kw_only=True):
-    """Lamps of a room that go by a ladder of their own, beside the one for the rest of it. No lamp is in two."""
+    """Lamps of a room that follow a ladder of their own, beside the one for the rest of it. No lamp is in two."""
 
     id: Id
     room: OfRoom
@@ -345,7 +345,7 @@ class Button(Record, frozen=True, kw_only=True):
 
     `does`: "toggle" is off while the room is lit and else on; "scene" its `scene`; "leave" keeps what is. `ends`: once
     the room has been empty for its hold, after `minutes`, at a `clock` time, or only at the next press. "never" is as
-    "press", said by whoever means it.
+    "press", said by anybody who means it.
     """
 
     id: Id

@@ -171,12 +171,12 @@ _GONE = object()
 _STANDS_IN: dict[type, dict[str, Callable[[Any], Any]]] = {
     StartKeep: {"start": lambda expr: expr.keep, "keep": lambda expr: expr.start},
     DoorLatch: {"door": lambda expr: Hold(of=expr.motion, seconds=expr.hold_s)},
-    # Rows stay, and never hold, until something else is said in place of what they went by.
+    # Rows stay, and never hold, until something else is said in place of what they followed.
     LadderRow: {"when": lambda row: replace(row, when=Nothing())},
     OutputRow: {"when": lambda row: replace(row, when=Nothing())},
 }
-# Lists of which each part stays, and never holds, in place of what is gone: whoever removes a window's contact is to
-# see that it locked a fan.
+# Lists of which each part stays, and never holds, in place of what is gone: anybody who removes a window's contact is
+# to see that it locked a fan.
 _STANDS_IN_LIST = {"locks": Nothing()}
 
 
@@ -309,7 +309,7 @@ def astray(project: Project) -> Iterator[Astray]:
 
 
 def settled(project: Project) -> Project:
-    """The project after things came into other rooms: whoever may name only what is of their own room does without
+    """The project after things came into other rooms: anybody who may name only what is of their own room does without
     what went, as if that were gone for them. Itself where all is well."""
     while True:
         gone: dict[str, set[str]] = {}

@@ -29,7 +29,7 @@ from vastwatch.design.expressions import (
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.words import duration_words
 
-# How what the house knows besides is said.
+# How what the controller knows besides is said.
 FACTS = {"film": "film playing", "paused": "film paused", "call": "somebody on a call"}
 # How days are said.
 DAYS = {"every": "", "workday": " on workdays", "free": " on days off"}

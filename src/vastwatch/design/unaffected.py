@@ -1,4 +1,4 @@
-"""What a change of some conclusions leaves as it is: the other conclusions, and the rooms that go by none of those."""
+"""What a change of some conclusions leaves as it is: the other conclusions, and the rooms that follow none of those."""
 
 from __future__ import annotations
 

@@ -57,7 +57,7 @@ def _fresh(project: Project) -> str:
 
 def with_design_of(project: Project, variant: Variant) -> Project:
     """The project with a variant's design in place of its own. What names something that the building has no more, or
-    hangs where no room is any more, goes along, as when that was taken away."""
+    is mounted where no room is any more, goes along, as when that was removed."""
     other = replace(project, variants=(), **{what: getattr(variant, what) for what in DECIDED})
     gone = _missing(other) | _outside(other)
     while gone:
@@ -67,7 +67,7 @@ def with_design_of(project: Project, variant: Variant) -> Project:
 
 
 def _outside(project: Project) -> set[str]:
-    """Sensors that hang on a level that is there, and in none of its rooms."""
+    """Sensors that depend on a level that is there, and in none of its rooms."""
     levels = {level.id for level in project.levels}
     return {s.id for s in project.sensors if s.level in levels and room_at(project, s.level, *s.at[:2]) is None}
 

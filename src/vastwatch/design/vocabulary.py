@@ -43,7 +43,8 @@ class PartChoice(NamedTuple):
 
 
 def part_choices(project: Project, presence: Conclusion, path: Path = ()) -> list[PartChoice]:
-    """What the part at a path could say instead, or another beside it. Within a belief only sensors can be weighed."""
+    """What the part at a path could say instead, or another beside it. Within an occupancy probability only sensors can
+    be weighed."""
     weighed = any(isinstance(part_at(presence.expr, path[:k]), Belief) for k in range(len(path)))
     found = _sensors(project, presence)
     if not weighed:
@@ -100,8 +101,8 @@ WRAP_WORDS = {
 
 
 def wraps(project: Project, presence: Conclusion, path: Path) -> list[str]:
-    """The operators that the part at a path could be wrapped in: none within a belief, no delay of a delay, a door
-    latch only where a contact watches one of the room's doors."""
+    """The operators that the part at a path could be wrapped in: none within an occupancy probability, no delay of a
+    delay, a door latch only where a contact watches one of the room's doors."""
     if any(isinstance(part_at(presence.expr, path[:k]), Belief) for k in range(len(path))):
         return []
     part = part_at(presence.expr, path)

@@ -1,4 +1,4 @@
-"""How long a battery device lasts, from its currents, how often it reports, and how cold it hangs."""
+"""How long a battery device lasts, from its currents, how often it reports, and how cold it is mounted."""
 
 from __future__ import annotations
 
@@ -32,13 +32,13 @@ def charge_ah(cell: str, ambient_c: float = USUAL_C) -> float:
 
 
 def intervals_per_day(device: DeviceType, interval_s: float | None = None) -> float:
-    """Reports a day that a type sends by the clock, whoever is there: of light and of humidity; `interval_s` where
-    that is set."""
+    """Reports a day that a type sends by the clock, no matter who is there: of light and of humidity; `interval_s`
+    where that is set."""
     return sum(DAY / (interval_s or each) for each in _intervals_s(device))
 
 
 def usual_interval_s(device: DeviceType) -> float:
-    """How often a type reports by the clock as it comes, seconds; inf where it does not."""
+    """How often a type reports by the clock with default settings, seconds; inf where it does not."""
     return min(_intervals_s(device), default=math.inf)
 
 

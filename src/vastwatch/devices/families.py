@@ -457,7 +457,8 @@ def steps_of(device: DeviceType, sensitivity: str) -> int:
 FAMILY_TYPES: tuple[type[BaseType], ...] = get_args(DeviceType)
 FAMILIES = tuple(t.family for t in FAMILY_TYPES)
 HEADINGS = {t.family: t.heading for t in FAMILY_TYPES}
-# Families that watch an area from where they hang; those that watch what they are fixed to. The others sense nobody.
+# Families that watch an area from where they are mounted; those that watch what they are fixed to. The others sense
+# nobody.
 AREA_FAMILIES = tuple(t.family for t in FAMILY_TYPES if t.watches == "area")
 TOUCH_FAMILIES = tuple(t.family for t in FAMILY_TYPES if t.watches == "host")
 # The settings that count steps of sensitivity, of whichever family.

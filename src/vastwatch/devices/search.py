@@ -50,7 +50,7 @@ def search(types: Iterable[DeviceType], words: str, custom: Iterable[str] = ()) 
 
 
 def hint(words: str) -> str:
-    """Where something is found that is no device type; empty where nothing is known of it."""
+    """Where something is found that is not a device type; empty where nothing is known of it."""
     return next((text for word in words.lower().split() for key, text in ELSEWHERE.items() if word.startswith(key)), "")
 
 

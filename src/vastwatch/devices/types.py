@@ -103,10 +103,10 @@ Fault = tuple[str, str]
 class BaseType(Record, frozen=True, kw_only=True, tag_field="family"):
     """Base of all families. Beside its figures a family says what it is called and what it is for.
 
-    `heading`: over its types on the shelf; `called`: before a room's name; `watches`: an area from where it hangs, the
-    `host` it is fixed to, or nobody. `presence`: it says by itself that somebody is there; `starts`: it is quick
-    enough to be the one that starts presence; `through_walls`: what moves next door reaches it; `tilt`: how it is
-    pitched when it is hung on a wall, degrees; `point_at`: where one points to hang it.
+    `heading`: over its types on the device list; `called`: before a room's name; `watches`: an area from where it is
+    mounted, the `host` it is fixed to, or nobody. `presence`: it says by itself that somebody is there; `starts`: it is
+    quick enough to be the one that starts presence; `through_walls`: what moves next door reaches it; `tilt`: how it is
+    pitched when it is mounted on a wall, degrees; `point_at`: where one points to mount it.
 
     What it senses by, so that nobody has to ask for a family by name: `infrared`, `emits_radio` (radar), `pressed` (by
     a body's weight), `at_doors` (a contact), `metered` (the watts of a machine), `plays` (what a player plays).
@@ -116,9 +116,9 @@ class BaseType(Record, frozen=True, kw_only=True, tag_field="family"):
     its supply until it reports; `technology`: what it is called on a chart, by default as the family; `placed_as`: the
     family that is placed as it is; `ink`: on paper.
 
-    `ranges`: its figures that a range found in place scales; `sensitivities`: the settings of a placed one that count
-    steps below its most sensitive, of which it then has `steps`; `steps_scale_ranges`: what such a step takes is taken
-    off its ranges, and not by its model.
+    `ranges`: its figures that a measured range in place scales; `sensitivities`: the settings of a placed one that
+    count steps below its most sensitive, of which it then has `steps`; `steps_scale_ranges`: what such a step takes is
+    taken off its ranges, and not by its model.
     """
 
     family: ClassVar[str]

@@ -1,4 +1,4 @@
-"""Lists of device types as JSON or CSV: the user's own, to keep, to pass on, and to bring in.
+"""Lists of device types as JSON or CSV: the user's own, to keep, to pass on, and to import.
 
 In CSV each field of a type is a column, with a dot before the fields of a part (`latency.typical_s`) and a bar between
 the items of a list (`wall|corner`); columns a family has no use for stay empty.

@@ -117,7 +117,7 @@ def _read(file: Path) -> UnsavedWork | None:
     match head.get("stamp"):
         case [int(size), int() | float() as written_at, str(digest)]:
             stamp = Stamp(size, float(written_at), digest)
-    # A path that hangs on where the program ran then means another file now.
+    # A path that depends on where the program ran then means another file now.
     path = head["path"] if isinstance(head["path"], str) and Path(head["path"]).is_absolute() else None
     project, left_out = recovered(body)
     return UnsavedWork(file, path, float(at), project, stamp, left_out)

@@ -77,7 +77,7 @@ def _from_7(document: Document) -> Document:
 
 def _from_8(document: Document) -> Document:
     """Version 9 keeps a conclusion or a row that nothing tells anything any more, as never on; and may limit how long a
-    room's light burns for nobody: none of it before."""
+    room's light is on while empty: none of it before."""
     return {**document, "version": 9}
 
 

@@ -8,7 +8,7 @@ import binascii
 from typing import Literal, NamedTuple
 
 Kind = Literal["PNG", "JPEG", "PDF"]
-# A picture kept in a project has no more pixels; one brought in is made smaller to that.
+# A picture kept in a project has no more pixels; one imported is made smaller to that.
 MOST_KEPT_PX = 40_000_000
 # The frame header of a JPEG comes within its first bytes, whatever comes before.
 HEAD = 400_000

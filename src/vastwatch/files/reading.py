@@ -50,7 +50,7 @@ def read_stamped(path: Path, what: str, largest: int) -> tuple[bytes, Stamp]:
     """The bytes of a file that should be `what`, and what it was then. Raises ProjectError for a folder, a pipe or
     device, a file that is not there, cannot be read, or is larger than `largest` bytes."""
     try:
-        # Opening a pipe would wait for whoever writes into it.
+        # Opening a pipe would wait for anybody who writes into it.
         descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
         try:
             found = os.fstat(descriptor)

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 Array = NDArray[np.float64]
 
-# Shortest-path trees kept per floor: each has a number for every cell that hangs together with its start.
+# Shortest-path trees kept per floor: each has a number for every cell that is connected with its start.
 MOST_TREES = 64
 # The nearest free cell is looked for so many cells about a point at first.
 NEAR_CELLS = 8
@@ -30,7 +30,7 @@ class Floor:
     """Which cells of a grid a body may stand on, and the shortest way between them.
 
     `free` has the grid's shape. Shortest-path trees are kept per start cell, because many routes share one; each goes
-    over the cells alone that hang together with it, so that a wing without a way to it costs nothing.
+    over the cells alone that are connected with it, so that a wing without a way to it costs nothing.
     """
 
     grid: Grid
@@ -74,7 +74,7 @@ class Floor:
     def _parts(self) -> tuple[NDArray[np.int32], list[tuple[slice, slice]]]:
         """The part of the floor that each cell belongs to, from 1 on (0: none), and the rows and columns of each part.
 
-        Whoever may go to a cell corner to corner may go there by a side as well, so that neighbours by a side tell.
+        Anybody who may go to a cell corner to corner may go there by a side as well, so that neighbours by a side tell.
         """
         from scipy.ndimage import find_objects, label
 

@@ -34,11 +34,11 @@ def _life(t, life, step_s, lives):  # type: ignore[no-untyped-def]
 
 @compiled
 def outcomes(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, left, step_s, lives):  # type: ignore[no-untyped-def]
-    """Of each life, a row: drops, seconds of dark where light was needed, seconds lit for nobody, waves, presses.
+    """Of each life, a row: false-offs, seconds of dark where light was needed, seconds lit while empty, waves, presses.
 
     `rises` of what starts the light and rows that keep it; rows of `need` (somebody awake in the dark) and of `nobody`
-    (dark, and nobody awake). At the instants `left`, in order, other light goes out on somebody: each is a drop unless
-    this light burns. Life k lives from k `step_s` on.
+    (dark, and nobody awake). At the instants `left`, in order, other light goes out on somebody: each is a false-off
+    unless this light is on. Life k lives from k `step_s` on.
     """
     kept = hold_rows(keep, hold_s, end_s)
     lit = start_keep_rows(rises, kept)
@@ -80,7 +80,7 @@ def outcomes(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, le
 
 @compiled
 def _lit(out, rows, need, nobody, left, step_s):  # type: ignore[no-untyped-def]
-    """Rows of light, in order: each takes from the dark of its life, adds to what burns for nobody, and what goes out
+    """Rows of light, in order: each takes from the dark of its life, adds to what is on while empty, and what goes out
     within it leaves nobody in the dark."""
     life, n, w, m = 0, 0, 0, 0
     for j in range(len(rows)):
@@ -128,7 +128,7 @@ def lit_intervals(rises, keep, hold_s, end_s, habits, present, eyes, dark):  # t
 
 @compiled
 def besides(rows, awake, asleep, came, until, step_s, lives):  # type: ignore[no-untyped-def]
-    """Of rows of light, in order: by life, a row, how often it came on while nobody was awake, and seconds it burnt in
+    """Of rows of light, in order: by life, a row, how often it came on while nobody was awake, and seconds it was on in
     rows of `asleep`; and how long those waited who `came` when it was off, in order, at most `until` each, and which
     life each of them came in."""
     out = np.zeros((lives, 2))

@@ -140,7 +140,7 @@ def _noted(events, n, kind, begin, end):  # type: ignore[no-untyped-def]
 def react_in_gaps(lit, keep, hold_s, start_s, end_s, habits, present, wave_sensors):  # type: ignore[no-untyped-def]
     """All that happens while a light `lit` (rows) by reports that are held, `keep` (rows), leaves people in the dark.
 
-    Rows (n, 3) of events, in the order of the gaps they are in. Of a hold of nought `keep` are the reports themselves.
+    Rows (n, 3) of events, in the order of the gaps they are in. Of a hold of zero `keep` are the reports themselves.
     """
     begins, ends, afters, chance, keys = present.begin, present.end, present.after_s, present.chance, present.keys
     since, starts, latency, report = present.since, wave_sensors.starts, wave_sensors.latency_s, wave_sensors.report_s

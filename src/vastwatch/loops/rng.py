@@ -57,7 +57,7 @@ def normal_of(key, index):  # type: ignore[no-untyped-def]
 
 @compiled
 def grow_rows(column):  # type: ignore[no-untyped-def]
-    """A column with as much room again. Copied one by one: a slice would bring in the check of its shape, and that
+    """A column with as much room again. Copied one by one: a slice would import the check of its shape, and that
     twenty times as much to compile."""
     out = np.empty(2 * len(column), column.dtype)
     for k in range(len(column)):

@@ -21,8 +21,8 @@ class Bodies(NamedTuple):
     `seen_from`, `seen_to`: first and last seconds in which it is noticed, apart and in order. While it stays:
     `stay_from`, `stay_to`, `stay_at` (x, y), `stay_chest` (metres), `stay_here` (on the radar's level, and not away).
     While it walks, unless it stays: `walk_from`, `walk_to`, `walk_out`, `walk_speed`, `walk_route`, and `chest` of
-    whoever does. `wander`, `draw`: keys of what is drawn. `who`: what it is called by; images are made of those below
-    `people`.
+    anybody who does. `wander`, `draw`: keys of what is drawn. `who`: what it is called by; images are made of those
+    below `people`.
     """
 
     seen_of: Any
@@ -138,8 +138,8 @@ def simulate_targets(bodies, ways, radar, mirrors, begin, end, out):  # type: ig
     """Simulate the targets of the seconds [begin, end) into `out`. Returns the number of rows filled, of people lost,
     and of people merged.
 
-    In each second whoever is noticed and on the level is read with scatter, the nearest first; of two within `apart_m`
-    the farther is not told; then people before images, and no more than the radar follows.
+    In each second anybody who is noticed and on the level is read with scatter, the nearest first; of two within
+    `apart_m` the farther is not told; then people before images, and no more than the radar follows.
     """
     # A compiled loop reads what lies in variables of its own fastest.
     seen_of, seen_from, seen_to = bodies.seen_of, bodies.seen_from, bodies.seen_to
@@ -229,7 +229,7 @@ def simulate_targets(bodies, ways, radar, mirrors, begin, end, out):  # type: ig
                 across = mx * normal[m, 0] + my * normal[m, 1]
                 along = mx * normal[m, 1] - my * normal[m, 0]
                 ix, iy = x - 2.0 * across * normal[m, 0], y - 2.0 * across * normal[m, 1]
-                # Whoever is on the device's side of it: their image is farther off than they are.
+                # Anybody who is on the device's side of it: their image is farther off than they are.
                 if abs(along) > reach[m] or _frame(radar, ix, iy)[2] <= _frame(radar, x, y)[2]:
                     continue
                 if uniform_of(image_key[m], 31 * second + who[b]) >= share[m]:
@@ -292,7 +292,7 @@ def simulate_targets(bodies, ways, radar, mirrors, begin, end, out):  # type: ig
 
 class Zones(NamedTuple):
     """Zones as the loop reads them. Zone z has corners `corner_of[z]` to `corner_of[z + 1]` of `corner`, and a `frame`
-    (least x, y, greatest x, y) about them; or else a `ring`, [near, far) of range, far at nought for none. `ignored`:
+    (least x, y, greatest x, y) about them; or else a `ring`, [near, far) of range, far at zero for none. `ignored`:
     what falls there is nowhere. It is entered once `need[z]` of `among[z]` successive reports fall into it, and left
     `delay[z]` after the last."""
 
@@ -315,7 +315,7 @@ def zone_intervals(zones, tick, read):  # type: ignore[no-untyped-def]
     longest = 1
     for z in range(m):
         longest = max(longest, need[z])
-    # The last seconds in which something fell into each zone, and since when it is on, below nought while it is not.
+    # The last seconds in which something fell into each zone, and since when it is on, below zero while it is not.
     lately, heard = np.full((m, longest), -(2**40), np.int64), np.zeros(m, np.int64)
     on, last = np.full(m, -1, np.int64), np.full(m, -(2**40), np.int64)
     inside = np.empty(m, np.bool_)

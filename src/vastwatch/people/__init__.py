@@ -1,4 +1,4 @@
-"""Where everybody is at each instant: day sheets turned into stays, routes and small movements."""
+"""Where everybody is at each instant: schedules turned into stays, routes and small movements."""
 
 from vastwatch.people.tracks import Track
 from vastwatch.people.truth import Position, Truth, simulate_days

@@ -10,7 +10,7 @@ from vastwatch.design.project import Project
 from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth, simulate_days
 
-# Habits are those of so many days of the brief's day sheets, under a seed that nothing is judged on.
+# Habits are those of so many days of the brief's schedules, under a seed that nothing is judged on.
 DAYS, SEED = 14, 0
 # A room that nobody came into in these days is come into once in so many, and for so long: nothing is impossible.
 RARE_DAYS, RARE_STAY_S = 14.0, 300.0
@@ -34,7 +34,7 @@ class Habits(NamedTuple):
 
 
 def habits(project: Project, room: str) -> Habits:
-    """The habits that the brief's day sheets make of a room."""
+    """The habits that the brief's schedules make of a room."""
     return _habits(simulate_days(project, DAYS, SEED), room)
 
 

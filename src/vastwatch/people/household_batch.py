@@ -76,7 +76,7 @@ def motion_events_in(lives: tuple[Household, ...], first: int, last: int, room: 
 
 
 def group_by_owner(t: NDArray[np.float64], of: Ints) -> Ints:
-    """The places of some instants one after the other, by whose or which they are (from nought), and of each in order.
+    """The places of some instants one after the other, by whose or which they are (from zero), and of each in order.
 
     Of each they come in sorted runs, which are merged: all of them sorted at once would take longer.
     """

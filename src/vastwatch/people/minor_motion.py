@@ -1,5 +1,5 @@
-"""The small movements of those who stay somewhere: log-normal gaps from their arrival on (M6), and how whoever sits or
-lies down settles and rises.
+"""The small movements of those who stay somewhere: log-normal gaps from their arrival on (M6), and how anybody who sits
+or lies down settles and rises.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ Ints = NDArray[np.int64]
 
 
 class Stays(NamedTuple):
-    """Stays cut at midnights, each a row, (n,): when whoever stays comes and goes in all, the part of it from
+    """Stays cut at midnights, each a row, (n,): when anybody who stays comes and goes in all, the part of it from
     `part_begin` to `part_end` that is told, the day that is, where (place among the spots), and its name
     (`tracks.Track.tag`)."""
 
@@ -135,7 +135,7 @@ def minor_motion_events(
 
 
 def _settling(stays: Stays, some: Ints, motion_keys: MotionKeys) -> tuple[Array, Ints]:
-    """The large movements with which whoever sits or lies down at some stays settles and rises, as far as they are
+    """The large movements with which anybody who sits or lies down at some stays settles and rises, as far as they are
     told; and of which of the stays."""
     down = stays.at(some)
     keys = sub_keys(motion_keys.at(some).settling, down.tag)

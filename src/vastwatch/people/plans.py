@@ -1,4 +1,4 @@
-"""What somebody means to do: the lines of their day sheet and their errands, as instants at which they set out.
+"""What somebody means to do: the lines of their schedule and their short visits, as instants at which they set out.
 
 Every draw belongs to one person and one day, so that a day's plan is the same whatever days are asked for besides.
 """
@@ -19,7 +19,7 @@ from vastwatch.site.people import Errand, Person, Stay, applies_on
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-# An errand lasts its mean time by a log-normal factor of this sigma.
+# A short visit lasts its mean time by a log-normal factor of this sigma.
 ERRAND_SPREAD = 0.35
 # Nobody is later or earlier than this, seconds: half a day.
 LATEST = DAY / 2
@@ -35,7 +35,7 @@ def clock_s(text: str) -> float:
 
 
 class Schedule(NamedTuple):
-    """Lines of a day sheet as they are followed: instants, ascending, and the ids of the spots gone to from then on;
+    """Lines of a schedule as they are followed: instants, ascending, and the ids of the spots gone to from then on;
     `else_spot` before the first."""
 
     at: Array
@@ -51,8 +51,8 @@ class Schedule(NamedTuple):
 class Plans:
     """One person's plans, some days at a time: from one day to another, not with it. Places are the ids of spots.
 
-    On days on which nobody lives there whoever is no pet has left for `outside` in the morning of the first, and comes
-    back with the first line of the day after the last; where there is no outside, they stay.
+    On days on which nobody lives there anybody who is no pet has left for `outside` in the morning of the first, and
+    comes back with the first line of the day after the last; where there is no outside, they stay.
     """
 
     def __init__(self, person: Person, calendar: Calendar, seed: int, outside: str | None = None) -> None:
@@ -88,8 +88,8 @@ class Plans:
         return Schedule(np.array([t for t, _ in rows]), [spot for _, spot in rows], stays[-1])
 
     def errands(self, first: int, last: int) -> list[tuple[float, float, str]]:
-        """(begin, seconds, spot) of the errands that begin in the hours of some days, in order; those over midnight
-        included."""
+        """(begin, seconds, spot) of the short visits that begin in the hours of some days, in order; those over
+        midnight included."""
         days, errands = np.arange(first, last), self.person.errands
         if not errands:
             return []
@@ -114,7 +114,8 @@ class Plans:
 
 @memoised
 def _held(calendar: Calendar, first: int, last: int, of: tuple[Stay | Errand, ...], leaves: bool) -> NDArray[np.bool_]:
-    """Which of some lines or errands hold on which days, (days, of them), for somebody who `leaves` on vacations."""
+    """Which of some lines or short visits hold on which days, (days, of them), for somebody who `leaves` on
+    vacations."""
     days = np.arange(first, last)
     by_weekday = np.array([[applies_on(each.days, weekday) for each in of] for weekday in range(7)], bool)
     held = by_weekday[(calendar.date(first).weekday() + days - first) % 7]

@@ -1,6 +1,7 @@
-"""Which of the places of somebody's day sheet they can get to: those that a way joins with most of the others.
+"""Which of the places of somebody's schedule they can get to: those that a way joins with most of the others.
 
-Where no way leads, nobody can be; whoever means to be there is left out of everything for that time, and that is said.
+Where no way leads, nobody can be; anybody who means to be there is left out of everything for that time, and that is
+said.
 """
 
 from __future__ import annotations
@@ -15,9 +16,9 @@ from vastwatch.site.people import Person
 
 
 def unreachable_spots(project: Project, person: Person) -> tuple[Spot, ...]:
-    """The spots of a person's day sheet that no way joins with the rest of it, in the order of the sheet.
+    """The spots of a person's schedule that no way joins with the rest of it, in the order of the sheet.
 
-    The rest is where they come in, or else where most lines of the sheet are. None where all hang together.
+    The rest is where they come in, or else where most lines of the sheet are. None where all are connected.
     """
     return _lost(
         project.levels, project.walls, project.openings, project.rooms, project.furnishings, project.spots, person

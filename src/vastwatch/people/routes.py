@@ -227,7 +227,7 @@ def _through(b: _Building, start: Spot, goal: Spot, furnished: bool) -> list[Rou
             # Of all who reach this stair, only the one that walked least goes on.
             arrived = [w for so_far in begun if (w := so_far.walked(ground(i), i, enter)) is not None]
             if arrived:
-                # Whoever is on the stairs belongs to the lower level.
+                # Anybody who is on the stairs belongs to the lower level.
                 onward.append(min(arrived, key=_metres).climbed(min(i, i + step), leave))
         begun = onward
     arrived = [w for so_far in begun if (w := so_far.walked(ground(there), there, goal.at)) is not None]
@@ -371,7 +371,7 @@ class RouteTable:
         return _along(self, routes)
 
     def away_index(self, place: int) -> int:
-        """The place of whoever vanishes at a spot; of such a place, itself."""
+        """The place of anybody who vanishes at a spot; of such a place, itself."""
         n = len(self.spots) // 2
         return place if place >= n else place + n
 

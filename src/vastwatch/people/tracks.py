@@ -99,9 +99,9 @@ class TrackLog:
         self.luck = MotionKeys(*(key_of(seed, person.id, name) for name in ("minor", "large", "settle")))
         self._growing = Lock()
         self._lost = {s.id for s in unreachable_spots(book.project, person)}
-        # Nobody runs errands from where they are not.
+        # Nobody runs short visits from where they are not.
         self._away = {s.id for s in book.project.spots if s.activity == "away"} | self._lost
-        # It begins a day early, so that errands late in the evening before are on their way.
+        # It begins a day early, so that short visits late in the evening before are on their way.
         dawn = calendar.midnight(-1)
         self._known = -1
         self._busy = dawn
@@ -120,7 +120,7 @@ class TrackLog:
     def _until(self, day: int) -> _Known:
         """The track as far as it is known, at least to the end of a day and whatever has set out by then."""
         with self._growing:
-            # Whoever leaves a room just after the last midnight has set out before it.
+            # Anybody who leaves a room just after the last midnight has set out before it.
             if self._known <= day + 1:
                 self._live(self._known, day + 2)
                 self._known = day + 2
@@ -161,7 +161,7 @@ class TrackLog:
         begin, end = self.calendar.midnight(first), self.calendar.midnight(last)
         walks = np.arange(max(int(np.searchsorted(k.leave, begin)) - 1, 0), int(np.searchsorted(k.leave, end)))
         walks = walks[(walks < len(k.route)) & (k.arrive[np.minimum(walks + 1, len(k.arrive) - 1)] > max(begin, 0.0))]
-        # As in the track: whoever is on their way at the first midnight stands where they are headed.
+        # As in the track: anybody who is on their way at the first midnight stands where they are headed.
         if first == 0:
             walks = walks[k.leave[walks] >= 0.0]
         return Walks(k.leave[walks], k.arrive[walks + 1], k.out[walks], k.route[walks], k.speed[walks])
@@ -223,8 +223,8 @@ class TrackLog:
     def _outings(self, first: int, last: int) -> list[tuple[float, str]]:
         """(instant, spot): where the person sets out for on some days, and when.
 
-        A line of the sheet that falls into an errand waits until the errand is over; errands that fall into another
-        are left undone, as are those of somebody away.
+        A line of the sheet that falls into a short visit waits until the short visit is over; short visits that fall
+        into another are left undone, as are those of somebody away.
         """
         begin, end = self.calendar.midnight(first), self.calendar.midnight(last)
         lines = self._plans.lines(first - IN_FORCE_DAYS, last + 1)
@@ -244,7 +244,7 @@ class TrackLog:
             out.append((at, spot))
             if self._busy < end:
                 out.append((self._busy, then))
-        # Errands follow one another: a line can only fall into the last that began before it.
+        # Short visits follow one another: a line can only fall into the last that began before it.
         errand = np.searchsorted(since, lines.at, side="right") - 1
         free = (errand >= 0) & (lines.at >= np.array(until)[errand]) & (lines.at < end)
         out += [(float(lines.at[k]), lines.spot[k]) for k in np.flatnonzero(free).tolist()]

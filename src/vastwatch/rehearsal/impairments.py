@@ -1,8 +1,8 @@
 """What goes wrong between a sensor and the house: contacts bounce, supplies are switched off at the wall, cells run
 flat, and what is sent by radio is late or lost.
 
-All of it lies in what the house hears, not in what a sensor notices, and each part is drawn by names of its own and by
-the instant it happens at, so that a design without one trouble hears everything else as before.
+All of it lies in what the controller hears, not in what a sensor notices, and each part is drawn by names of its own
+and by the instant it happens at, so that a design without one trouble hears everything else as before.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ TRIES_AFTER_S = (0.0, 0.5, 1.5)
 SAYS_AGAIN_S, MOST_AGAIN = 3600.0, 48
 # The leaf springs back so long after the contact closed, and stays so long: least and most, seconds.
 BOUNCE_AFTER_S, BOUNCE_S = (0.05, 0.3), (0.05, 0.5)
-# Whoever comes into a dark room in which no light comes on goes for the switch by the door, seconds.
+# Anybody who comes into a dark room in which no light comes on goes for the switch by the door, seconds.
 BACK_AFTER_S = 4.0
 RADIO = ("mesh", "network")
 
@@ -77,7 +77,7 @@ def supplies(project: Project, truth: Truth) -> tuple[Supply, ...]:
         dark = darkness(project, truth.calendar) if dark is None else dark
         rooms = tuple(dict.fromkeys(find(project.lamps, lamp).room for lamp in c.lamps))
         on = _supplied(rates, rooms, tuple(dark[r] for r in rooms), truth)
-        # What has its supply from before the switch burns on; what the circuit feeds does not.
+        # What has its supply from before the switch stays on; what the circuit feeds does not.
         live = c.live and c.module is not None
         out.append(Supply(c.id, c.name, () if live else c.lamps, c.feeds, on))
     return tuple(out)
@@ -95,8 +95,8 @@ def off_rates(project: Project, circuit: Circuit) -> tuple[tuple[str, float], ..
 def _supplied(
     rates: tuple[tuple[str, float], ...], rooms: tuple[str, ...], dark: tuple[Signal, ...], truth: Truth
 ) -> Signal:  # fmt: skip
-    """While a circuit is on: whoever leaves last now and then switches it off at one of its switches, and whoever then
-    stands in the dark there for BACK_AFTER_S switches it on again."""
+    """While a circuit is on: anybody who leaves last now and then switches it off at one of its switches, and anybody
+    who then stands in the dark there for BACK_AFTER_S switches it on again."""
     awake = [truth.occupied(room, True) for room in rooms]
     leaves = any_of(awake).falls
     back = any_of([(here & d).on_delay(BACK_AFTER_S) for here, d in zip(awake, dark)]).rises
@@ -230,7 +230,7 @@ def _arrival(sent: Array, key: int, fails: float) -> Array:
 
 class Impairment(NamedTuple):
     """What befalls one sensor: while it works (None for always), the share of its messages that is lost, and the share
-    of closings at which it bounces; and the names its draws go by."""
+    of closings at which it bounces; and the names its draws follow."""
 
     works: Signal | None
     loss_share: float
@@ -239,7 +239,7 @@ class Impairment(NamedTuple):
     sensor: str
 
     def apply(self, said: Signal, part: str) -> Signal:
-        """What the house hears of what it would say; `part`: of which of its reports."""
+        """What the controller hears of what it would say; `part`: of which of its reports."""
         if self.bounces > 0:
             said = with_bounce(said, key_of(self.seed, "bounce", self.sensor), self.bounces)
         if self.works is not None:

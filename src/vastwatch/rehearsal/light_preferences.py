@@ -24,7 +24,7 @@ ASLEEP_SHARE, FILM_SHARE = 0.15, 0.3
 
 @memoised
 def asleep_in(truth: Truth, room: str) -> Signal:
-    """While somebody sleeps in a room, whoever else is awake there."""
+    """While somebody sleeps in a room, no matter who else is awake there."""
     return truth.stays_at(room, lambda spot: spot.activity == "sleeping")
 
 

@@ -1,7 +1,7 @@
 """Who would wave in a room that is left dark, when, and which sensors would notice it: what `control.reactions` asks.
 
-Somebody reacts while at a spot where light is asked for: sleepers do not want it, whoever watches a film does without,
-and a pet never asks. Where several are in one room, the first on the list of people waves for all.
+Somebody reacts while at a spot where light is asked for: sleepers do not want it, anybody who watches a film does
+without, and a pet never asks. Where several are in one room, the first on the list of people waves for all.
 """
 
 from __future__ import annotations
@@ -102,7 +102,7 @@ def _read(expr: Expr) -> tuple[str, ...]:
 
 
 def effective_light_rule(project: Project, room: str, truth: Truth, recording: Recording) -> LightRule:
-    """How the light of a room hangs on its conclusion: where it would not come on, or burns anyway, nobody waves, and
+    """How the light of a room depends on its conclusion: where it would not come on, or is on anyway, nobody waves, and
     no hold matters."""
 
     def work() -> LightRule:
@@ -113,13 +113,13 @@ def effective_light_rule(project: Project, room: str, truth: Truth, recording: R
     return work() if reads is None else MEMO.get((effective_light_rule, room, truth, reads), work)
 
 
-# What of a project the light of a room cannot hang on where it asks no sensor.
+# What of a project the light of a room cannot depend on where it asks no sensor.
 _SENSORS_ALONE = ("name", "client", "notes", "sensors", "zones", "presences", "devices", "logbook", *ASIDE)
 
 
 @memoised
 def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
-    """All that the light of a room may hang on besides truth; None where it asks some sensor."""
+    """All that the light of a room may depend on besides truth; None where it asks some sensor."""
     lighting = presence_of(project, room)
     own = None if lighting is None else lighting.id
     if set(ladder_conclusions(project, room)) - {own} or ladder_sensors(project, room, own):
@@ -352,8 +352,8 @@ def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> Ma
 
 
 class LeafInputs(NamedTuple):
-    """What the leaves of an expression say, from left to right, how its beliefs weigh it, and the sensors that notice
-    waves, in order; of several lives end to end, while any is `alive`."""
+    """What the leaves of an expression say, from left to right, how its occupancy probabilities weigh it, and the
+    sensors that notice waves, in order; of several lives end to end, while any is `alive`."""
 
     said: tuple[Signal, ...]
     chains: tuple[MarkovChain, ...]
@@ -388,7 +388,7 @@ class WavedConclusion:
 
 
 def conditions(project: Project, presence: Conclusion, recording: Recording, named: Mapping[str, Signal]) -> LeafInputs:
-    """What a conclusion goes by over a recording, given what all comes to that it names."""
+    """What a conclusion follows over a recording, given what all comes to that it names."""
     said = tuple(evaluate_expr(project, leaf, recording, dependencies=named) for leaf in leaves(presence.expr))
     return LeafInputs(said, markov_chains(project, beliefs(presence.expr)), sensors_read(presence))
 

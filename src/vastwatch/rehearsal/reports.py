@@ -1,7 +1,7 @@
 """What each sensor reports while people live: its notices, day by day, and what its device makes of them.
 
 A device reports after its latency (`sensing.reporting`). Of a day's notices only those are carried on that can matter
-for that, a few per stretch of activity; the whole of them is made again for whoever asks what set a sensor off.
+for that, a few per stretch of activity; the whole of them is made again for anybody who asks what set a sensor off.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ from vastwatch.signals import DAY, Calendar, Signal, any_of
 
 Array = NDArray[np.float64]
 
-# "Moving" of a radar lasts this long after the last movement, at most its own hold, seconds.
+# "Moving" of a radar lasts this long after the last movement, at most its device hold time, seconds.
 MOVING_HOLD_S = 3.0
 # Days that are heard together.
 TOGETHER = 28
@@ -199,7 +199,7 @@ def _zones(w: SensorTask, truth: Truth) -> dict[str, Signal]:
     lives = truth.household.simulate(0, len(days))
 
     def keep(day: int, targets: Targets) -> None:
-        # Whoever plays the week asks for them next.
+        # Anybody who plays the week asks for them next.
         MEMO.put((_targets_of_day, (watched, part, level, truth, weekly, day)), targets)
 
     return zone_signals(w.zoning, zone_rows(w.zoning, truth, lives, together, days, keep), truth)
@@ -319,7 +319,7 @@ def _level(project: Project, mounted: MountedSensor) -> int:
 
 
 def mounted_hold_s(mounted: MountedSensor) -> float:
-    """The hold the device itself keeps: as set, or as it comes."""
+    """The hold the device itself keeps: as set, or with default settings."""
     return placed.own_hold_s(mounted.device, mounted.sensor.settings)
 
 

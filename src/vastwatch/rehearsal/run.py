@@ -106,7 +106,7 @@ class Rehearsal:
                 people = self.there(room.id)
                 scores = score(lit, people, self.house.dark(room.id), self.house.watts(room.id), self.days, reacted)
                 if room.id in self.house.ladders:
-                    # What burns dimmed burns less.
+                    # What is on dimmed is on less.
                     scores = replace(
                         scores, wasted_kwh=self.house.kwh_while(room.id, inverse(people.awake)) / self.days
                     )
@@ -185,7 +185,7 @@ class Rehearsal:
 
     def targets_at(self, sensor: str, t: float) -> list[tuple[float, float]]:
         """Where a tracking radar takes people to be at an instant, on the plan: its reading from the second before, as
-        whoever takes it for a place on the floor would draw it."""
+        anybody who takes it for a place on the floor would draw it."""
         if not 0.0 <= t < self.truth.end:
             return []
         day = int(np.searchsorted([self.calendar.midnight(d + 1) for d in range(self.days)], t, side="right"))

@@ -1,4 +1,4 @@
-"""How well a zone says who is in it, over lived days: counted while they are, silent while they are elsewhere."""
+"""How well a zone says who is in it, over simulated days: counted while they are, silent while they are elsewhere."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ def score_zones(rehearsal: Rehearsal, sensor_id: str) -> SensorScore | None:
         targets = targets_on(project, sensor_id, rehearsal.truth, day)
         if targets is not None:
             lost, merged = lost + len(targets.lost), merged + len(targets.merged)
-            # Whoever really is there: no image, no pet, and nothing that only moves.
+            # Anybody who really is there: no image, no pet, and nothing that only moves.
             real = np.isin(targets.person, [k for k, n in enumerate(targets.names) if n in people]) & ~targets.image
             ticks.append((targets.tick[real], targets.at[real]))
     out = {}

@@ -133,7 +133,7 @@ MINOR_MOTION = {
 LARGE_SHARE = 0.5
 LARGE_M = 0.25
 SMALL_M = 0.10
-# Whoever sits or lies down settles, and rises again, with about so many large movements within so many seconds.
+# Anybody who sits or lies down settles, and rises again, with about so many large movements within so many seconds.
 SETTLING, SETTLING_S = 3, 6.0
 # A large movement takes about this long, seconds.
 LARGE_S = 1.0

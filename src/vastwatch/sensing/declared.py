@@ -68,7 +68,7 @@ def claimed_ranges(device: DeviceType) -> tuple[float, float, float, float]:
 
 
 def bench_mounted(device: DeviceType) -> MountedSensor:
-    """A type hung as its figures are meant, over an empty floor."""
+    """A type mounted as its figures are meant, over an empty floor."""
     bare = Project(
         name="", levels=(Level(id="floor", name="", elevation=0.0, height=max(2.5, device.mount_height + 0.1)),)
     )

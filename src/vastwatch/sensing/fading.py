@@ -3,7 +3,7 @@ sink in their chair and turn: nobody is held for ever near the end of its range.
 
 The echo is some decibels stronger or weaker than its mean, drawn anew every FADE_S with a spread of FADE_DB, which
 moves the range by 10^(dB / 40). Within one such stretch detections come at random at a rate r. With q the mean of
-e^(-r FADE_S) over the draws and s that of (1 - e^(-r FADE_S)) / r, the mean wait of whoever has just come is
+e^(-r FADE_S) over the draws and s that of (1 - e^(-r FADE_S)) / r, the mean wait of anybody who has just come is
 s / (1 - q); exactly, because each stretch that passes without a notice is followed by one like the first. Movements
 noticed besides add to every r.
 """

@@ -25,7 +25,7 @@ from vastwatch.site.record import seconds_of
 
 Array = NDArray[np.float64]
 
-# Where a hazard works, metres above the floor; what lies on the floor is low, what hangs is high.
+# Where a hazard works, metres above the floor; what lies on the floor is low, what is mounted is high.
 HEIGHTS = {"sun patch": Body(0.05, 0.4), "pet area": Body(0.05, 0.4), "fan": Body(0.8, 2.0), "vent": Body(0.8, 2.2)}
 USUAL_HEIGHT = Body(0.4, 1.6)
 INSIDE = 0.85

@@ -1,8 +1,8 @@
 """`SensingModel`: what a family of sensors knows of itself, and the one way to any family's model.
 
 Every family answers the same questions: how readily is somebody noticed who walks here, or stays there, and why; what
-fools it; what does its device report of what it noticed; what can be set. Its model is the `MODEL` of the module
-named like the family in `sensing.families`; a family without such a module senses nobody.
+falsely triggers it; what does its device report of what it noticed; what can be set. Its model is the `MODEL` of the
+module named like the family in `sensing.families`; a family without such a module senses nobody.
 """
 
 from __future__ import annotations
@@ -55,12 +55,12 @@ class MountedSensor(NamedTuple):
     device: DeviceType
     obstacles: Obstacles
     ambient_c: float
-    # The outline of the room it hangs in, and the record it is fixed to, where it watches that.
+    # The outline of the room it is mounted in, and the record it is fixed to, where it watches that.
     outline: Outline | None = None
     host: Any = None
     # The parts of one that is several in one housing.
     parts: tuple[MountedSensor, ...] = ()
-    # Where it is set otherwise: whoever is read in the area is noticed as by the other; with None, not at all.
+    # Where it is set otherwise: anybody who is read in the area is noticed as by the other; with None, not at all.
     by_zone: tuple[tuple[ZoneArea, MountedSensor | None], ...] = ()
 
 
@@ -77,7 +77,7 @@ class StayDetection(NamedTuple):
     margin: Array | None = None
 
     def rate(self, minor_motions_per_s: ArrayLike) -> Array:
-        """Notices per second with movements at a rate: one over the mean wait of whoever has just come."""
+        """Notices per second with movements at a rate: one over the mean wait of anybody who has just come."""
         moving = np.asarray(minor_motions_per_s, float) * (LARGE_SHARE * self.large + (1 - LARGE_SHARE) * self.small)
         if self.fading is None or self.range_ratio is None:
             return moving + self.still_per_s
@@ -119,7 +119,7 @@ class SensingModel(Protocol):
     by_speed: bool
     # Whether it matters how heavy somebody is.
     by_weight: bool
-    # It reports for so long at the least, seconds, whatever its own hold.
+    # It reports for so long at the least, seconds, whatever its device hold time.
     least_s: float
     # Which of the settings of a placed sensor count for it.
     settings: tuple[str, ...]
@@ -209,7 +209,7 @@ def latency_s(device: DeviceType) -> float:
 
 
 def watches_area(device: DeviceType) -> bool:
-    """Whether it sees people from where it hangs, so that contours mean something."""
+    """Whether it sees people from where it is mounted, so that contours mean something."""
     return device.family in AREA_FAMILIES
 
 
@@ -227,7 +227,7 @@ def farthest_m(mounted: MountedSensor, body: Body) -> float:
 
 
 def walker_rate(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
-    """Notices per second, (n,), of a walker at each point: `SensingModel.walk` of its family, or nought."""
+    """Notices per second, (n,), of a walker at each point: `SensingModel.walk` of its family, or zero."""
     out = np.zeros(len(points))
     for part in each_part(mounted):
         model = model_of(part.device.family)

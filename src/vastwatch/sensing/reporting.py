@@ -1,4 +1,5 @@
-"""What a device reports of what it noticed: on from a notice until its own hold after the last, then perhaps blind.
+"""What a device reports of what it noticed: on from a notice until its device hold time after the last, then perhaps
+blind.
 
 Notices are [start, end) stretches sorted by start, instants having both alike.
 """
@@ -14,8 +15,8 @@ Array = NDArray[np.float64]
 
 
 def hold_and_blind_s(mounted: MountedSensor, own_hold_s: float) -> tuple[float, float] | None:
-    """How long a device, or a part of one, reports after the last notice, and is blind after that, seconds; None for
-    one that senses nobody."""
+    """How long a device, or a part of one, reports after the last notice, and is re-arm time after that, seconds; None
+    for one that senses nobody."""
     model = model_of(mounted.device.family)
     return None if model is None else (max(own_hold_s, model.least_s), model.blind_s(mounted.device))
 
@@ -30,7 +31,8 @@ def report_intervals(mounted: MountedSensor, start: Array, end: Array, own_hold_
 
 
 def hold_merge(start: Array, end: Array, own_hold_s: float) -> Array:
-    """[on, off) rows of a device that stays on for its own hold after what it noticed, merged where they meet."""
+    """[on, off) rows of a device that stays on for its device hold time after what it noticed, merged where they
+    meet."""
     if len(start) == 0:
         return np.empty((0, 2))
     end = np.maximum.accumulate(end + own_hold_s)

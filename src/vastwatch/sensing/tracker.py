@@ -58,7 +58,7 @@ class Pose(NamedTuple):
         return self.scale * slant + self.bias
 
     def slant_of(self, read: Array) -> Array:
-        """The slant range that a reading means; below nought where it reads less than it can."""
+        """The slant range that a reading means; below zero where it reads less than it can."""
         return (read - self.bias) / self.scale
 
 
@@ -71,8 +71,8 @@ class Scatter(NamedTuple):
 
 
 def pose_of(sensor: Sensor, device: RadarType) -> Pose:
-    """The pose that a placed sensor's readings mean: as a walk has found it, where it still hangs there; else as it is
-    drawn. The type is as it is placed: a bias that was found is in it."""
+    """The pose that a placed sensor's readings mean: as a walk has found it, where it still is mounted there; else as
+    it is drawn. The type is as it is placed: a bias that was found is in it."""
     s = sensor.settings
     (x, y), yaw = sensor.at[:2], sensor.yaw
     if is_pose_current(sensor):
@@ -82,7 +82,7 @@ def pose_of(sensor: Sensor, device: RadarType) -> Pose:
 
 
 def is_pose_current(sensor: Sensor) -> bool:
-    """Whether a sensor hangs about where a walk has found it: moved or turned since, that counts no more."""
+    """Whether a sensor is mounted about where a walk has found it: moved or turned since, that counts no more."""
     s = sensor.settings
     moved = 0.0 if s.measured_at is None else math.dist(s.measured_at, sensor.at[:2])
     turned = 0.0 if s.measured_yaw is None else abs((s.measured_yaw - sensor.yaw + 180.0) % 360.0 - 180.0)

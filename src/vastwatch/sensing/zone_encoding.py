@@ -2,9 +2,9 @@
 readings and on its own grid, that hold the spots of the zone and keep the others out.
 
 People type what they measure on the floor, sit, look, and type again: a device reads along the slant and long, and its
-axes are not the room's. Here the drawn outline is carried into readings first, for whoever is in it; then each side is
-moved on the device's grid to where the zone's own spots are held with HELD of their reports and the others with no more
-than STRAY, and no farther than that needs.
+axes are not the room's. Here the drawn outline is carried into readings first, for anybody who is in it; then each side
+is moved on the device's grid to where the zone's own spots are held with HELD of their reports and the others with no
+more than STRAY, and no farther than that needs.
 """
 
 from __future__ import annotations
@@ -85,8 +85,8 @@ class Shape(NamedTuple):
 
 
 class DrawnZone(NamedTuple):
-    """A zone as it is drawn: its outline on the plan, and how high the chest is of whoever is in it. `own`: which spots
-    of the spread are its own; those of `others` are to stay out."""
+    """A zone as it is drawn: its outline on the plan, and how high the chest is of anybody who is in it. `own`: which
+    spots of the spread are its own; those of `others` are to stay out."""
 
     outline: tuple[tuple[float, float], ...]
     chest: float
@@ -184,7 +184,7 @@ def _tabled(key: tuple[bytes, ...], step: float, far: float, held: _Held) -> _Ta
 
 def _as_large(read: Array) -> Array:
     """The upright frame of an outline in readings, two corners of it, no larger than the outline itself: a device that
-    hangs askew would be given twice the area otherwise."""
+    is mounted askew would be given twice the area otherwise."""
     low, high = read.min(axis=0), read.max(axis=0)
     whole = float(np.prod(high - low))
     share = math.sqrt(polygons.area(read) / whole) if whole > 0 else 1.0

@@ -1,4 +1,4 @@
-"""A tracking radar where it hangs, with its zones: what it is told, and who is counted in which."""
+"""A tracking radar where it is mounted, with its zones: what it is told, and who is counted in which."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class ZonedSensor(NamedTuple):
     intended: NDArray[np.bool_]
 
     def outline(self, zone: int) -> Array:
-        """What the device uses of a zone, on the plan, for whoever is meant to be in it, (n, 2)."""
+        """What the device uses of a zone, on the plan, for anybody who is meant to be in it, (n, 2)."""
         return self.shapes[zone].on_plan(self.pose, self.chest[zone], self.device.fov_h)
 
 
@@ -93,7 +93,7 @@ def _spots_on(project: Project, level: str) -> tuple[Spot, ...]:
 
 
 class _Noticed(NamedTuple):
-    """Spots, and with what chance a large movement of whoever stays there is noticed."""
+    """Spots, and with what chance a large movement of anybody who stays there is noticed."""
 
     spots: tuple[Spot, ...]
     chance: tuple[float, ...]

@@ -1,4 +1,5 @@
-"""`TimeSeries`: a number over a stretch of time, straight between its instants: a lamp's level, lux, a speed, a belief.
+"""`TimeSeries`: a number over a stretch of time, straight between its instants: a lamp's level, lux, a speed, an
+occupancy probability.
 
 It runs through points (t, v) in order of time, from the start of its span to the end. Two points of the same instant
 are a step: the later one holds from that instant on. Like a Signal it is a value, and every operation gives a new one.

@@ -86,8 +86,8 @@ class Needs(Record, frozen=True, kw_only=True):
     """What a room's users ask of its light, where it differs from what the room's use makes of it (None).
 
     `lux` on the task; `notice_s`: somebody walking in is noticed within it; `drops_per_week` at the most;
-    `hold_max_s`: the longest the light may burn on for nobody; `idle_h`: for how many hours a day in all; None: as long
-    as its visits and some false starts explain. `asleep_share`: the most light, of full, while somebody sleeps there;
+    `hold_max_s`: the longest the light may stay on while empty; `idle_h`: for how many hours a day in all; None: as
+    long as its visits and some false-ons explain. `asleep_share`: the most light, of full, while somebody sleeps there;
     `stays`: whether those who stay have to be kept in the light.
     """
 
@@ -110,7 +110,7 @@ class OwnUse(Record, frozen=True, kw_only=True):
 
 
 class MeterReading(Record, frozen=True, kw_only=True):
-    """What a sensor of light read, and a meter at the same moment where light is wanted, lux, lamps off."""
+    """What a light sensor read, and a meter at the same moment where light is wanted, lux, lamps off."""
 
     sensor_lux: NotNegative
     meter_lux: NotNegative
@@ -119,11 +119,11 @@ class MeterReading(Record, frozen=True, kw_only=True):
 class DarkSource(Record, frozen=True, kw_only=True):
     """How the house tells that a room is dark, where its conclusions and its ladder ask for that.
 
-    "daylight": as is computed of its windows; "sensor": by what a `sensor` of light reads where it hangs; "flag": by
-    that one's own threshold, which nobody can set; "sun": while the sun is lower than `sun_deg`; "shut door": while the
-    door that a contact `sensor` watches is shut, for a room without a window. Dark below `below_lux` and from then on
-    until `until_lux`; None: what the room asks for, and no more than that. `readings`: up to two by which a sensor of
-    light is calibrated against a meter; the two figures are then of the sensor.
+    "daylight": as is computed of its windows; "sensor": by what a `sensor` of light reads where it is mounted; "flag":
+    by that one's own threshold, which nobody can set; "sun": while the sun is lower than `sun_deg`; "shut door": while
+    the door that a contact `sensor` watches is shut, for a room without a window. Dark below `below_lux` and from then
+    on until `until_lux`; None: what the room asks for, and no more than that. `readings`: up to two by which a sensor
+    of light is calibrated against a meter; the two figures are then of the sensor.
     """
 
     source: Literal["daylight", "sensor", "flag", "sun", "shut door"] = "daylight"
@@ -211,15 +211,15 @@ class Spot(Record, frozen=True, kw_only=True):
 
     @property
     def asks_for_light(self) -> bool:
-        """Whether somebody here who has no light is left in the dark. Sleepers are not, nor whoever watches a film, but
-        where the place has a figure of its own."""
+        """Whether somebody here who has no light is left in the dark. Sleepers are not, nor anybody who watches a film,
+        but where the place has a figure of its own."""
         return self.activity not in ("sleeping", "away") and (self.activity != "film" or self.lux is not None)
 
 
 class Hazard(Record, frozen=True, kw_only=True):
-    """Something in a room that fools sensors. `strength` from 0 (harmless) to 1 (as bad as they come) scales how
-    often it does; `times` are the hours it is there, [from, to) on the clock, and none means always. A sun patch may
-    name the `window` it comes through: its place and hours are then computed from the sun."""
+    """Something in a room that falsely triggers sensors. `strength` from 0 (harmless) to 1 (as bad as they come) scales
+    how often it does; `times` are the hours it is there, [from, to) on the clock, and none means always. A sun patch
+    may name the `window` it comes through: its place and hours are then computed from the sun."""
 
     id: Id
     level: OfLevel
@@ -259,8 +259,8 @@ class Circuit(Record, frozen=True, kw_only=True):
 
 
 class Switch(Record, frozen=True, kw_only=True):
-    """A wall switch. Two of one circuit are a two-way pair. `off_per_week`: how often whoever leaves switches the
-    circuit off here, with all that hangs on it; None: as the brief says of every switch."""
+    """A wall switch. Two of one circuit are a two-way pair. `off_per_week`: how often anybody who leaves switches the
+    circuit off here, with all that depends on it; None: as the brief says of every switch."""
 
     id: Id
     level: OfLevel

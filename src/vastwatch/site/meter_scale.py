@@ -1,4 +1,4 @@
-"""A sensor of light against a meter: what the one reads of what the other reads where light is wanted."""
+"""A light sensor against a meter: what the one reads of what the other reads where light is wanted."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from vastwatch.site.building import DarkSource
 
 
 class MeterScale(NamedTuple):
-    """What a sensor of light reads of what a meter reads where light is wanted: `offset` + `gain` times it, lux."""
+    """What a light sensor reads of what a meter reads where light is wanted: `offset` + `gain` times it, lux."""
 
     offset: float = 0.0
     gain: float = 1.0

@@ -1,4 +1,4 @@
-"""People and pets with their day sheets: when they are where, and how exactly they keep to it."""
+"""People and pets with their schedules: when they are where, and how exactly they keep to it."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ SOONEST_S, LATEST_S = 1.0, 600.0
 
 
 def applies_on(days: Days, weekday: int, free: bool | None = None) -> bool:
-    """Whether a line of a day sheet holds on a weekday, 0 for Monday; Saturday and Sunday are free, and other days
+    """Whether a line of a schedule holds on a weekday, 0 for Monday; Saturday and Sunday are free, and other days
     where it is said so."""
     if days in ("every", "workday", "free"):
         return days == "every" or (days == "free") == (weekday >= 5 if free is None else free)

@@ -1,7 +1,7 @@
 """The adviser: what would serve a room, alone or in pairs, with its whole bill, judged on weeks as everything else is.
 
-Maps and formulas (`shortlist`) only say what is worth trying and where it would hang. What is offered has been judged;
-what is not offered says which need it misses, or why it cannot hang there at all.
+Maps and formulas (`shortlist`) only say what is worth trying and where it would be mounted. What is offered has been
+judged; what is not offered says which need it misses, or why it cannot be mounted there at all.
 """
 
 from __future__ import annotations
@@ -40,8 +40,8 @@ CHEAPER, QUICKER = 0.05, 0.2
 
 @dataclass(frozen=True, eq=False)
 class RoomAdvice:
-    """The adviser's answer for a room: how what hangs there is judged, what would do, what was judged and does not, and
-    the types that were not tried or cannot be, each with the reason. `words`: the answer in a sentence."""
+    """The adviser's answer for a room: how what is mounted there is judged, what would do, what was judged and does
+    not, and the types that were not tried or cannot be, each with the reason. `words`: the answer in a sentence."""
 
     room: str
     now: Judgement | None
@@ -57,7 +57,7 @@ class RoomAdvice:
 
     @property
     def met_already(self) -> bool:
-        """Whether what hangs there meets every need, at some legal hold."""
+        """Whether what is mounted there meets every need, at some legal hold."""
         return self.now is not None and self.now.meets
 
 
@@ -141,8 +141,8 @@ ProposedDesign = tuple[Project, tuple[Option, ...], bool]
 def _candidates(
     project: Project, room: str, types: list[DeviceType], here: list[Option], met: bool
 ) -> tuple[list[ProposedDesign], Callable[[], Iterator[ProposedDesign]]]:
-    """What is worth judging: where needs are not met, what could be added; and what could hang there instead, or where
-    nothing does, alone; and what could in pairs, laid out when it is asked for."""
+    """What is worth judging: where needs are not met, what could be added; and what could be mounted there instead, or
+    where nothing does, alone; and what could in pairs, laid out when it is asked for."""
     out: list[ProposedDesign] = []
     if presence_of(project, room) is not None and not met:
         out += [(project, (option,), False) for option in placeable(here)[:SINGLES]]
@@ -165,7 +165,7 @@ def _usual_ways(project: Project, room: str, types: list[DeviceType], tried: lis
 
 
 def placeable(options: list[Option]) -> list[Option]:
-    """Those that can hang there, the most promising first."""
+    """Those that can be mounted there, the most promising first."""
     return [o for o in options if not o.blockers and o.device.presence and (not o.waits or _notices_somebody(o))]
 
 
@@ -231,7 +231,7 @@ def _misfit(offer: Candidate) -> tuple[float, float]:
 
 
 def _better_than_now(project: Project, room: str, now: Judgement, offer: Candidate, spare: float = 1.0) -> bool:
-    """Where needs are met already: whether it is cheaper, quicker, or needs no cable where what hangs there does.
+    """Where needs are met already: whether it is cheaper, quicker, or needs no cable where what is mounted there does.
     `spare`: how many times slower it may seem in the few weeks looked at."""
     presence = presence_of(project, room)
     mine = [s for s in project.sensors if presence is not None and s.id in sensors_of(presence)]

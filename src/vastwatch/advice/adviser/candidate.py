@@ -1,4 +1,4 @@
-"""Something that could serve a room: hung where the maps put it, with its whole bill, and judged as the room is."""
+"""Something that could serve a room: mounted where the maps put it, with its whole bill, and judged as the room is."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from vastwatch.words import duration_words, figure
 class Candidate:
     """Something that could serve a room: what is added, the project with it at the hold the judge recommends, its
     bill, and the judgement; `fully_judged` once all of the judge's seeds were lived. `replaces`: whether it replaces
-    what hangs there; `options`: what was hung, one after the other."""
+    what is mounted there; `options`: what was mounted, one after the other."""
 
     devices: tuple[DeviceType, ...]
     sensors: tuple[Sensor, ...]
@@ -52,7 +52,7 @@ class Candidate:
 
     @property
     def judged_as_hung(self) -> Judgement:
-        """The judgement of the room once this hangs there, held as recommended."""
+        """The judgement of the room once this is mounted there, held as recommended."""
         return replace(self.judged, current_s=self.judged.recommended_s)
 
     @property
@@ -64,7 +64,7 @@ class Candidate:
 
     @property
     def where(self) -> str:
-        """Whether it hangs beside what is there or instead of that, and where: x, y and height, metres."""
+        """Whether it is mounted beside what is there or instead of that, and where: x, y and height, metres."""
         at = " and ".join(f"({s.at[0]:.1f}, {s.at[1]:.1f}) {s.at[2]:.1f} m up" for s in self.sensors)
         mine = {s.id for s in self.sensors}
         presence = presence_of(self.project, self.judged.room)
@@ -110,7 +110,7 @@ def judge_candidate(
     base: Project, room: str, added: tuple[Option, ...], seeds: int,
     should_continue: Callable[[], bool] = lambda: True, instead: bool = False,
 ) -> Candidate | None:  # fmt: skip
-    """Some options hung in a room, judged on so many of the judge's seeds; None where nothing can be judged by."""
+    """Some options mounted in a room, judged on so many of the judge's seeds; None where nothing can be judged by."""
     project, sensors = base, []
     for option in added:
         project, sensor = option.on(project)

@@ -1,5 +1,5 @@
-"""Where a device type could hang in a room, and whether it gets power there: corners and wall middles, the ceiling,
-wall switches, and whatever it is fixed to."""
+"""Where a device type could be mounted in a room, and whether it gets power there: corners and wall middles, the
+ceiling, wall switches, and whatever it is fixed to."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from vastwatch.devices import TOUCH_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
 from vastwatch.memo import memoised
 
-# A device as it comes.
+# A device with default settings.
 PLAIN = Settings()
 # Ceiling places nearer to each other than this are one, metres.
 APART_M = 0.6
@@ -48,7 +48,8 @@ def _tried(
     device: DeviceType, level: str, at: tuple[float, float, float], yaw: float, pitch: float, host: str | None,
     settings: Settings,
 ) -> Sensor:  # fmt: skip
-    """A type at a place: the same record again, so that what it sees from there is known to whoever tries it again."""
+    """A type at a place: the same record again, so that what it sees from there is known to anybody who tries it
+    again."""
     return Sensor(
         id="tried", device=device.id, level=level, name=device.name, at=at, yaw=yaw, pitch=pitch, host=host,
         settings=settings,

@@ -1,9 +1,9 @@
-"""What to buy next: of all single additions to the building, the one that removes most dark time and idle burn for
-its price; and, one after another, a set within a budget.
+"""What to buy next: of all single additions to the building, the one that removes most dark time and lit while empty
+are on for its price; and, one after another, a set within a budget.
 
-Each candidate is one of the adviser's best for its room, hung where the adviser would, and judged as the adviser judges
-it: on the same weeks, at the hold that the judge recommends. What hangs there now is taken at its own recommended hold,
-since a better hold costs nothing; a room where nothing hangs, as a hand switches it.
+Each candidate is one of the adviser's best for its room, mounted where the adviser would, and judged as the adviser
+judges it: on the same weeks, at the hold that the judge recommends. What is mounted there now is taken at its own
+recommended hold, since a better hold costs nothing; a room where nothing is mounted, as a hand switches it.
 """
 
 from __future__ import annotations
@@ -48,7 +48,7 @@ MOST_STEPS = 60
 
 @dataclass(frozen=True)
 class Cost:
-    """What a room's light costs its people, per day: minutes needed and not lit, hours lit for nobody, drops."""
+    """What a room's light costs its people, per day: minutes needed and not lit, hours lit while empty, false-offs."""
 
     dark_min: float
     idle_h: float
@@ -67,8 +67,8 @@ class ServiceLevel:
 
 @dataclass(frozen=True, eq=False)
 class Purchase:
-    """One addition: what is hung, the offer that the judge made of it, and the room's cost per day as it is set today
-    and after.
+    """One addition: what is mounted, the offer that the judge made of it, and the room's cost per day as it is set
+    today and after.
 
     `gain`: weighted minutes a day that it saves more than a better hold alone; `gain_per_cost`: that per unit of its
     price, shadow prices included.
@@ -102,8 +102,8 @@ class Purchase:
 def current_service(
     project: Project, room: str, should_continue: Callable[[], bool] = lambda: True, seeds: int | None = None
 ) -> ServiceLevel | None:
-    """How a room is served by what hangs there, at its recommended hold, or by hand, in so many of the judge's seeds,
-    by default all. None where nothing can be judged by."""
+    """How a room is served by what is mounted there, at its recommended hold, or by hand, in so many of the judge's
+    seeds, by default all. None where nothing can be judged by."""
     chosen = settings().chosen_on[:seeds]
     if presence_of(project, room) is not None:
         try:
@@ -134,7 +134,7 @@ def _cost(judgement: Judgement, hold_s: float) -> Cost:
 
 
 def _weighed(project: Project, cost: Cost) -> float:
-    """Weighted minutes a day, the less the better: drops and burning as causes and remedies reckon them."""
+    """Weighted minutes a day, the less the better: false-offs and on as causes and remedies reckon them."""
     w = project.brief.weights
     comfort = max(w.comfort, 0.1) * (cost.dark_min + cost.drops * DROP_S / 60.0)
     return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 * IDLE_COSTS
@@ -260,8 +260,8 @@ def _words(project: Project, room: str, offer: Candidate, served_now: ServiceLev
 
 
 def retuning_gain(project: Project, should_continue: Callable[[], bool] = lambda: True) -> tuple[float, float]:
-    """What better hold times alone would save where needs are missed, at no cost: minutes in the dark and hours burned
-    for nobody, per day."""
+    """What better hold times alone would save where needs are missed, at no cost: minutes in the dark and hours was on
+    while empty, per day."""
     dark = idle = 0.0
     for room in project.rooms:
         if presence_of(project, room.id) is None or not should_continue():
@@ -350,7 +350,7 @@ def _greedy(
             open_ += purchases(project, types, should_continue, left, rooms={best.room})
             continue
         if best.options[0].base is not project:
-            # Judged on an earlier design, that differs elsewhere: hang it on this one.
+            # Judged on an earlier design, that differs elsewhere: mount it on this one.
             best = _hung_on(best, project)
             if best.price > left + 1e-9:
                 continue

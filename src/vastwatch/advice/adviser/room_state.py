@@ -61,7 +61,7 @@ class RoomState:
         cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))
         grid = grid_over([outline], cell)
         x0, y0, x1, y1 = polygons.bounds(room.outline)
-        # Sensors hang a little inside; the frame holds the walls around as well.
+        # Sensors are mounted a little inside; the frame holds the walls around as well.
         self.bounds = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
         cells = grid.points[grid.mask(room.outline).ravel()]
         # Nobody walks inside a wardrobe.
@@ -151,7 +151,7 @@ class RoomState:
         return float((times <= self.needs.notice_s).sum()) * SPILL_CELL**2
 
     def false_rate_per_h(self, mounted: MountedSensor) -> float:
-        """False reports an hour by what fools it in the room."""
+        """False reports an hour by what falsely triggers it in the room."""
         return 3600.0 * sum(false_rate(mounted, h) for h in self.hazards_here)
 
     def share(self, mounted: MountedSensor) -> float:

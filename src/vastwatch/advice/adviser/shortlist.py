@@ -1,9 +1,9 @@
-"""Which device types are worth trying in a room, where each would hang, and what the maps say of it, in figures.
+"""Which device types are worth trying in a room, where each would be mounted, and what the maps say of it, in figures.
 
 Each type is tried at the room's corners, wall middles, ceiling, switches, or whatever it is fixed to, together with
 what already serves the room, and looked at by the same models as everything else: how many of those who come in are
 noticed soon enough, how often somebody at each spot is noticed, and so how long presence would have to hold; and
-whether it gets power there, stands the place, and is not fooled by what is in the room.
+whether it gets power there, stands the place, and is not falsely triggered by what is in the room.
 """
 
 from __future__ import annotations
@@ -50,16 +50,16 @@ CABLE_PRICE, DEVICE_PRICE = 15.0, 8.0
 CAPPED_S = 7200.0
 # Of all places, walkers are only judged at the few that are best for the spots.
 SHORTLIST = 2
-# A second of a kind hangs so far from the first, metres.
+# A second of a kind is mounted so far from the first, metres.
 OTHER_SIDE_M = 1.0
-# Below this a device hangs low, for feet, and its best places are others, metres.
+# Below this a device is mounted low, for feet, and its best places are others, metres.
 LOW_M = 0.8
 # An addition that shortens the hold needed by less than this share, and notices no more of the room, adds nothing.
 ADDS_HOLD, ADDS_SHARE = 0.1, 0.03
 # Noticing walkers in so much of the rooms next door within the time wanted here is worth a word, and each square metre
 # is reckoned so much money when types are put in order.
 SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
-# Why a type is not offered where what hangs there does.
+# Why a type is not offered where what is mounted there does.
 ADDS_NOTHING = "adds nothing to the sensors already there"
 # This protection is what rain asks for.
 RAIN = "IP44"
@@ -75,8 +75,8 @@ class Option:
 
     `walker_share`: of those who come in, within `walker_s` (`RoomNow.share`). `waits`: per spot id the mean
     wait with all that serves the room.
-    `hold_s`: the hold with which the worst spot drops no more often than the room's needs allow; inf where none would.
-    `price`: 0 for one that is owned and not yet placed; `rank_cost`: what it is put in order by, less is better.
+    `hold_s`: the hold with which the worst spot false-offs no more often than the room's needs allow; inf where none
+    would. `price`: 0 for one that is owned and not yet placed; `rank_cost`: what it is put in order by, less is better.
     """
 
     device: DeviceType
@@ -119,7 +119,7 @@ class Option:
 
 def shortlist(project: Project, room_id: str, types: Sequence[DeviceType] | None = None) -> list[Option]:
     """All sensing types for a room, those that do first, and among them by hold time, price and the brief's weights;
-    the same again for whoever asks again.
+    the same again for anybody who asks again.
 
     `types` defaults to the catalogue. Raises KeyError for a room that is not there.
     """
@@ -136,7 +136,8 @@ def _choose(project: Project, room_id: str, types: tuple[DeviceType, ...]) -> tu
 
 
 def second_option(project: Project, room_id: str, device: DeviceType, at: tuple[float, float]) -> Option | None:
-    """A second one of a type for a room, where it helps most besides one that hangs at a point: from another side."""
+    """A second one of a type for a room, where it helps most besides one that is mounted at a point: from another
+    side."""
     now = RoomState(project, find(project.rooms, room_id))
     return _best(now, device, {}, [s for s in places(now, device) if math.dist(s.at[:2], at) > OTHER_SIDE_M])
 
@@ -149,7 +150,7 @@ def weighted_cost(weights: Weights, price: float, hold_s: float, devices: Sequen
 
 
 class Stock(NamedTuple):
-    """How many of a type are owned, and how many of those hang already."""
+    """How many of a type are owned, and how many of those are mounted already."""
 
     owned: int
     used: int

@@ -1,4 +1,4 @@
-"""What would make a tracking radar tell its zones apart better: it is turned or hung elsewhere, its zones are drawn
+"""What would make a tracking radar tell its zones apart better: it is turned or mounted elsewhere, its zones are drawn
 apart, or what moves by itself is ignored; each tried, and looked at."""
 
 from __future__ import annotations
@@ -22,9 +22,9 @@ from vastwatch.sensing.mounted import mount_plain, zoned_sensor
 from vastwatch.sensing.zoned_sensor import ZonedSensor, counted_shares, ignored_share, zones_of
 from vastwatch.site.building import Hazard
 
-# It is turned by up to so many degrees, in steps of so many; hung elsewhere it is turned to see most.
+# It is turned by up to so many degrees, in steps of so many; mounted elsewhere it is turned to see most.
 FARTHEST_DEG, STEP_DEG = 30, 5
-# Less than this is no help, in the figure of `zone_proposal.total_zone_error`; of hanging places so many are tried.
+# Less than this is no help, in the figure of `zone_proposal.total_zone_error`; of mounting places so many are tried.
 WORTH, MOST_PLACES = 0.03, 16
 # Zones are drawn in by so much on every side, metres, as long as that much of each is left; an area to ignore reaches
 # so far beyond what moves, metres: whichever serves best.
@@ -58,7 +58,7 @@ class _Found(NamedTuple):
 
 
 def zone_remedies(project: Project, sensor: Sensor, moving: bool = False) -> list[ZoneRemedy]:
-    """Turning a sensor, and with `moving` hanging it elsewhere in its room, as far as it makes its zones better; the
+    """Turning a sensor, and with `moving` mounting it elsewhere in its room, as far as it makes its zones better; the
     best of each."""
     now = zoned_sensor(project, sensor)
     if now is None or not now.zones:
@@ -120,7 +120,7 @@ def _ignored(project: Project, sensor: Sensor, now: ZonedSensor, before: _Found)
             assert then is not None
             after = _found(new, sensor)
             left = dict(counted_hazards(new, then)).get(hazard, 0.0)
-            # What is no longer counted of it, less what is no longer counted of whoever sits beside it.
+            # What is no longer counted of it, less what is no longer counted of anybody who sits beside it.
             gain = share - left - (before.counted - after.counted)
             if gain > WORTH and (best is None or gain > best[0]):
                 text = f"Ignore the reports caused by the {hazard.name.lower()}."

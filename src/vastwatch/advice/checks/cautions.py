@@ -9,7 +9,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 
-# Hung higher than this, a ladder is needed, metres.
+# Mounted higher than this, a ladder is needed, metres.
 REACH_M = 1.9
 # Cells of this chemistry, by their names.
 LITHIUM = ("CR2032", "CR2450", "CR123A", "CR2")

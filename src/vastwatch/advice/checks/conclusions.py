@@ -111,7 +111,7 @@ def _latch(project: Project, latch: DoorLatch) -> Iterator[str]:
 
 
 def shortened(project: Project) -> Iterator[Finding]:
-    """Holds that were shortened to walk by, and not put back."""
+    """Holds that were shortened to walk by, and not restored."""
     mode = project.brief.test_mode
     if mode is None:
         return

@@ -44,13 +44,14 @@ from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Furnishing, Room, Spot
 from vastwatch.words import capital, duration_words, notice_interval_words, rough_duration_words
 
-# A spot where the light drops more often than the room's needs allow in all is a risk; so many times as often, wrong.
+# A spot where the light goes off on somebody more often than the room's needs allow in all is a risk; so many times as
+# often, wrong.
 WRONG_TIMES = 4.0
 # Noticed so many holds apart, somebody sits in the dark most of the time.
 HARDLY = 3.0
 # A walker should be noticed in time over at least this share of the room.
 WALKER_SHARE = 0.9
-# Hanging this much off the height its figures hold for is worth a word, metres.
+# Mounting this much off the height its figures hold for is worth a word, metres.
 HEIGHT_OFF_M = 0.5
 # A type for walls that is farther than this from any is not mounted; one this far above furniture stands on it, metres.
 LOOSE_M, ON_TOP_M = 0.6, 0.5
@@ -162,7 +163,7 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             continue
         for spot in light_spots(project, room.id):
             if not spot.asks_for_light:
-                # What burns while a film plays is for ladders and weeks to tell: nobody there waits for light.
+                # What is on while a film plays is for ladders and weeks to tell: nobody there waits for light.
                 continue
             allowed = hours_between_false_offs(project, spot)
             wait = spot_wait_s(project, _keepers(project, room.id, spot), spot)

@@ -39,11 +39,11 @@ USED_FROM_WITHIN = {"stool", "rug", "mat", "stair"} | {k.kind for k in furniture
 BENCH_SEAT_M = 0.6
 # Anything lower than this is stepped over, metres.
 STEPPED_OVER_M = 0.25
-# What begins higher than this hangs over whoever is there, metres.
+# What begins higher than this is mounted over anybody who is there, metres.
 OVERHEAD_M = 1.7
 # Narrower openings nobody walks through, metres.
 PASSABLE_M = 0.5
-# Whoever leaves does so at an outside door, within so many metres of its middle.
+# Anybody who leaves does so at an outside door, within so many metres of its middle.
 AT_DOOR_M = 2.0
 # So much floor is wanted before the foot and beyond the head of a stair, metres.
 LANDING_M = 0.5
@@ -210,7 +210,7 @@ def unreachable_rooms(project: Project) -> Iterator[Finding]:
 
 
 def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
-    """Places of day sheets to which no way leads: those hours are left out of every figure."""
+    """Places of schedules to which no way leads: those hours are left out of every figure."""
     lost: dict[str, list[Person]] = {}
     for person in project.people:
         for spot in unreachable_spots(project, person):

@@ -90,7 +90,8 @@ def light_over_sleepers(project: Project) -> Iterator[Finding]:
 
 
 def ways_that_can_go_dark(project: Project) -> Iterator[Finding]:
-    """Stairs and ways out whose ladder has no light for somebody who is noticed in the dark; rows in an odd order."""
+    """Stairs and exit routes whose ladder has no light for somebody who is noticed in the dark; rows in an odd
+    order."""
     r = _week(project)
     for room in project.rooms:
         if not has_ladder(project, room.id):

@@ -1,5 +1,5 @@
-"""Checks of what feeds and fools the sensors: power within reach, modules and their boxes, doubtful mats, hazards, and
-lights over sleepers."""
+"""Checks of what feeds and falsely triggers the sensors: power within reach, modules and their boxes, doubtful mats,
+hazards, and lights over sleepers."""
 
 from __future__ import annotations
 
@@ -160,8 +160,8 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
 
 
 def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
-    """Hazards that fool a sensor which a conclusion depends on; where that reads zones alone, only hazards in one of
-    them."""
+    """Hazards that falsely trigger a sensor which a conclusion depends on; where that reads zones alone, only hazards
+    in one of them."""
     if not project.hazards:
         return
     read = [r for p in project.presences for r in reports(p.expr)]

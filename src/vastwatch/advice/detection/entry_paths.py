@@ -1,6 +1,6 @@
 """The ways into a room that its people really walk, and how soon somebody on them is noticed.
 
-Whoever stands in the door and sees nothing happen complains first: so walkers are looked at where they come in and
+Anybody who stands in the door and sees nothing happen complains first: so walkers are looked at where they come in and
 where they go from there, heading as they do, and not anywhere in the room at any angle.
 """
 

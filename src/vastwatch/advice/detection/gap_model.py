@@ -4,16 +4,16 @@ People do not move at random. The gaps between small movements are log-normal (M
 that long silences come far more often than notices at random, as far apart on average, would leave them. The notices
 are those movements thinned: each is noticed with a chance p. From one on, let S(t) be the chance that none has come by
 t, and F the law of the gaps; S(t) = 1 - F(t) + (1 - p) * integral of S(t - u) dF(u): the next movement was later, or
-earlier and missed. Whoever is looked at at any instant has had none for t with the chance V(t) = (integral of S from t
-on) / (integral of S). Beside them somebody may be noticed at rest: at random at a rate q, V(t) = e^(-q t), or by a
-radar whose echo of them fades (`sensing.fading`), at a rate r drawn anew every F: with M(x) the mean of e^(-r x) over
+earlier and missed. Anybody who is looked at at any instant has had none for t with the chance V(t) = (integral of S
+from t on) / (integral of S). Beside them somebody may be noticed at rest: at random at a rate q, V(t) = e^(-q t), or by
+a radar whose echo of them fades (`sensing.fading`), at a rate r drawn anew every F: with M(x) the mean of e^(-r x) over
 the draws, V(t) is the mean of M(u) M(F)^m M(rest) over where in a stretch one is. A report lasts for the device's own
 hold h, so that for its silences T + h stands for T.
 
 What is noticed in different ways has different luck: the V multiply. In the long run it is dark while the last notice
 is longer ago than the hold, a share V(T) of the time, and such silences begin at the rate -V'(T) (Palm and Khinchin:
-the rate of points that none follows within T). So the light lasts (1 - V(T)) / -V'(T) for each drop: of movements alone
-the integral of S up to T over S(T), at random alone w (e^(T / w) - 1).
+the rate of points that none follows within T). So the light lasts (1 - V(T)) / -V'(T) for each false-off: of movements
+alone the integral of S up to T over S(T), at random alone w (e^(T / w) - 1).
 """
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ LONGEST_S = 86_400.0
 
 class SpotDetection(NamedTuple):
     """How well one sensor detects a person who stays: `moving` probability per small movement, `at_rest` detections per
-    second, `own_s` the sensor's own hold; `fading`, `near` (distance / range) for radar."""
+    second, `own_s` the sensor's device hold time; `fading`, `near` (distance / range) for radar."""
 
     moving: float
     at_rest: float
@@ -75,8 +75,8 @@ class GapDistribution(NamedTuple):
 
 
 class GapModel(NamedTuple):
-    """What somebody is noticed by: the laws of movements and of fading echoes, each with the own hold of what reports;
-    and how often at random, with its own hold."""
+    """What somebody is noticed by: the laws of movements and of fading echoes, each with the device hold time of what
+    reports; and how often at random, with its device hold time."""
 
     laws: tuple[tuple[GapDistribution, float], ...]
     random: tuple[tuple[float, float], ...]
@@ -114,8 +114,8 @@ def hours_per_false_off(watches: tuple[SpotDetection, ...], hold: float, activit
 
 @memoised
 def hold_for(watches: tuple[SpotDetection, ...], hours: float, activity: str) -> float:
-    """The shortest hold in seconds with which a drop comes at most once in so many hours; inf where none would within a
-    day."""
+    """The shortest hold in seconds with which a false-off comes at most once in so many hours; inf where none would
+    within a day."""
     s, wanted = gap_model(watches, activity), 3600.0 * hours
     if s is None:
         return math.inf

@@ -1,4 +1,4 @@
-"""How often each device reports in lived weeks, and so how long its cells last.
+"""How often each device reports in simulated weeks, and so how long its cells last.
 
 A change of what it says is a message; so is each report by the clock. A radar that tells distance or place says so
 STREAM_S apart for as long as it sees somebody.

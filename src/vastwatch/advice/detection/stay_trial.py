@@ -1,7 +1,7 @@
 """A trial: somebody comes to a spot and stays there, a hundred times over; what does the light do?
 
-It needs no day sheet and no household, only the design: it is the first answer there is. Somebody walks in and is
-noticed; from then on they move as whoever does this moves (M6), sensors notice it with the chances they have there
+It needs no schedule and no household, only the design: it is the first answer there is. Somebody walks in and is
+noticed; from then on they move as anybody who does this moves (M6), sensors notice it with the chances they have there
 (M2, M3), the presence is held, and who is left in the dark waves and goes to the switch as everybody does.
 """
 
@@ -146,7 +146,7 @@ def run_stay_trial(
 
 
 def in_words(trial: StayTrial) -> str:
-    """What came of a trial, for whoever would have to stay there."""
+    """What came of a trial, for anybody who would have to stay there."""
     hold = duration_words(trial.hold_s)
     if trial.share_never_dark == 1.0:
         return f"With a hold time of {hold} the light never went off in {trial.draws} trials."

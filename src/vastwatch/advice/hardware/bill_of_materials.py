@@ -27,7 +27,7 @@ RADIO_REACH_M = 10.0
 
 @dataclass(frozen=True)
 class Item:
-    """One thing to buy: what it is, how much it costs, and why it is needed; a price of nought is owned already."""
+    """One thing to buy: what it is, how much it costs, and why it is needed; a price of zero is owned already."""
 
     what: str
     price: float

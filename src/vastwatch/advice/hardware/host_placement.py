@@ -18,7 +18,7 @@ from vastwatch.sensing.families.mat import best_place
 from vastwatch.site.building import Furnishing, Opening, Spot
 from vastwatch.site.record import Point
 
-# A click this near takes hold of a door, a seat or a machine, metres.
+# A click this near snaps to a door, a seat or a machine, metres.
 NEAR_M = 1.2
 # A door mat lies this far into the room, metres to its middle.
 MAT_IN_M = 0.45
@@ -114,7 +114,7 @@ def _under_somebody(project: Project, device: MatType, level: str, x: float, y: 
 
 
 def lightest_kg(project: Project, spot: Spot) -> float:
-    """The lightest person whose day sheet names the spot; an adult where none does. Kilograms."""
+    """The lightest person whose schedule names the spot; an adult where none does. Kilograms."""
     mine = [
         p.body_kg for p in project.people
         if p.kind != "pet" and (any(s.spot == spot.id for s in p.stays) or any(e.spot == spot.id for e in p.errands))

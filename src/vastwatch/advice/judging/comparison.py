@@ -93,7 +93,7 @@ def _lit(project: Project, room: str) -> bool:
 
 
 def _differences(a: Array, b: Array, days: int) -> tuple[PairedDifference, PairedDifference, PairedDifference]:
-    """Of drops, dark and idle seconds, (3, seeds) each, over so many days."""
+    """Of false-offs, dark and lit while empty seconds, (3, seeds) each, over so many days."""
     drops, dark, idle = (_difference(x / u, y / u) for x, y, u in zip(a, b, (days / 7.0, 60.0 * days, 3600.0 * days)))
     return drops, dark, idle
 
@@ -106,7 +106,8 @@ def _difference(a: Array, b: Array) -> PairedDifference:
 
 
 def hardware_price(project: Project) -> float:
-    """What everything that hangs costs, and the modules of its circuits; what the house has already costs nothing."""
+    """What everything that is mounted costs, and the modules of its circuits; what the house has already costs
+    nothing."""
     owned = {o.device: o.count for o in project.brief.owned}
     wanted = [s.device for s in project.sensors] + [c.module for c in project.circuits if c.module is not None]
     out = 0.0

@@ -109,8 +109,10 @@ def _best_of(project: Project, room: str, p: Parameter, should_continue: Callabl
 
 
 def _chosen(j: Judgement) -> float:
-    """The shortest that meets every need; else the one that misses them least, all together. Not the one that drops
-    most seldom, as of holds: behind a long delay before it a light never comes on, and so never drops."""
+    """The shortest that meets every need; else the one that misses them least, all together. Not the one that
+    false-offs most seldom, as of holds: behind a long delay before it a light never comes on, and so never goes off on
+    anybody.
+    """
     if j.best_s is not None:
         return j.best_s
     return min(j.legal_s, key=lambda v: (round(violation(j.needs_at(v)), 2), round(j.metrics_at(v)[2], 3), v))

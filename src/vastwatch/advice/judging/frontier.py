@@ -1,5 +1,5 @@
-"""The frontier of a room: how little it can burn for nobody at each amount of being left in the dark, whatever is set;
-and on the same weeks, what is set today, what people usually do, and what the judge recommends.
+"""The frontier of a room: how little it can be on while empty at each amount of being left in the dark, whatever is
+set; and on the same weeks, what is set today, what people usually do, and what the judge recommends.
 
 Every point is lived: the seeds and weeks of the judge, people's reactions included. Over one hold all is tried. Over
 several parameters at once all figures of the conclusion are first looked at in one life in which nobody reacts, which
@@ -52,14 +52,15 @@ EVALUATIONS = 80
 STRIDES = (1, 3, 8)
 # So large a share of the settings that are lived is taken from a look at them in which nobody reacts, at so many.
 SCREENED_SHARE, MOST_SCREENED = 0.75, 3000
-# Beliefs that are shown: until how improbable somebody is believed to be there.
+# Occupancy probabilities that are shown: until how improbable somebody is estimated to be there.
 BELIEVED_BELOW = (0.1, 0.02)
 
 
 class Metrics(NamedTuple):
-    """Of some weeks: drops a week, dark minutes and idle hours a day, on average; between which values the middle nine
-    tenths of the seeds lie, dark and idle; what drops and dark are at the most in as many other weeks, with the judge's
-    confidence; and whether every need of the room is met in them, as the judge has it."""
+    """Of some weeks: false-offs a week, dark minutes and hours lit while empty a day, on average; between which values
+    the middle nine tenths of the seeds lie, dark and lit while empty; what false-offs and dark are at the most in as
+    many other weeks, with the judge's confidence; and whether every need of the room is met in them, as the judge has
+    it."""
 
     drops_per_week: float
     dark_min: float
@@ -104,7 +105,7 @@ class Frontier:
 
     @property
     def recommended(self) -> Point | None:
-        """Of all that keeps to the brief's limits the one that burns least; None where nothing does."""
+        """Of all that keeps to the brief's limits the one that is on least; None where nothing does."""
         meets = [p for p in self.points if self.meets(p)]
         return min(meets, key=lambda p: (p.figures.idle_h, p.figures.dark_min)) if meets else None
 
@@ -251,8 +252,8 @@ class Search:
 
     def _promising(self, most: int) -> list[tuple[int, ...]]:
         """Figures of the conclusion that are worth living with, by what they come to in one life in which nobody
-        reacts: that costs next to nothing. Those that none burns less than at as few drops, or at as little dark, some
-        of them evenly along the burning; none where the conclusion is so simple that it needs no such look."""
+        reacts: that costs next to nothing. Those that none is on less than at as few false-offs, or at as little dark,
+        some of them evenly along the time lit; none where the conclusion is so simple that it needs no such look."""
         curve = simulate_room(self.project, self.room, self.days, self.seeds[0]).curve
         figures = [k for k, p in enumerate(self.over) if p.figure]
         if not isinstance(curve, AnyConclusionCurve) or not figures:
@@ -298,7 +299,7 @@ def _evenly(n: int, most: int) -> list[int]:
 
 
 def _gain(places: tuple[int, ...], front: list[tuple[int, ...]], known: dict[tuple[int, ...], Point]) -> float:
-    """How large the gap beside a point of the frontier is, dark by burning, both as ratios: what a point there could
+    """How large the gap beside a point of the frontier is, dark by on, both as ratios: what a point there could
     gain."""
     k = front.index(places)
     f = known[places].figures
@@ -393,7 +394,7 @@ def _told(project: Project, room: str) -> dict[str, str]:
 
 def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bool) -> list[tuple[str, str, Expr]]:
     """Other ways to conclude with the sensors that are there: along the hold; as people swear by; with one technology
-    alone; by belief."""
+    alone; by occupancy probability."""
     out: list[tuple[str, str, Expr]] = []
     longest = min(needs.hold_max_s, LONGEST_S)
     now = hold_of(expr)

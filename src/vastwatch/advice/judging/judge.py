@@ -56,15 +56,15 @@ BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
 STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
 # Of those that show what it is worth so many are lived at once.
 AT_ONCE = 5
-# A hold that drops so many times and so many times too often in every seed is far off.
+# A hold that goes off on somebody so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0
-# So many holds that keep to the limits of drops, dark and burning are asked whether they meet all the rest.
+# So many holds that keep to the limits of false-offs, dark and on are asked whether they meet all the rest.
 FINE = 3
 # The longest hold that is tried at all, seconds.
 LONGEST_S = 3600.0
 # So little dark a day is nobody's complaint, minutes.
 LEAST_DARK_MIN = 0.5
-# Of outcomes as they are told: dark in minutes, light for nobody in hours.
+# Of outcomes as they are told: dark in minutes, light while empty in hours.
 IN_UNITS = 1.0, 60.0, 3600.0, 1.0, 1.0
 
 
@@ -86,15 +86,15 @@ def legal_holds(project: Project, room: str) -> Array:
 
 
 def dark_limit_min(needs: RoomNeeds, arrivals_per_day: float) -> float:
-    """The minutes of dark a day that a room's needs allow: the notice time at each arrival, and for each drop allowed
-    the waves that may be in vain and the way to the switch."""
+    """The minutes of dark a day that a room's needs allow: the notice time at each arrival, and for each false-off
+    allowed the waves that may be in vain and the trip to the switch."""
     waved = needs.drops_per_week / 7.0 * (MAX_VAIN_WAVES * WAVE_AFTER_S + AGAIN_S)
     return max((arrivals_per_day * needs.notice_s + waved) / 60.0, LEAST_DARK_MIN)
 
 
 def idle_limit_h(needs: RoomNeeds, visits_per_day: float) -> float:
-    """The hours a day that a room's light may burn for nobody: as it is said, or else the longest hold that is allowed
-    after each visit and each false start that is."""
+    """The hours a day that a room's light may be on while empty: as it is said, or else the longest hold that is
+    allowed after each visit and each false-on that is."""
     if needs.idle_h is not None:
         return needs.idle_h
     return (visits_per_day + FALSE_STARTS_A_DAY) * needs.hold_max_s / 3600.0
@@ -121,9 +121,10 @@ RESAMPLES = 100
 
 @dataclass(frozen=True, eq=False)
 class Judgement:
-    """A room judged at every legal hold, and at the one set: (seeds, holds) arrays of drops a week, dark minutes, idle
-    hours, waves and ways to the switch a day. `legal_s`: the holds that may be recommended; `best_s`: the shortest of
-    them that meets every need, None where none does; `made_by`: what makes the light, of which the hold is only one."""
+    """A room judged at every legal hold, and at the one set: (seeds, holds) arrays of false-offs a week, dark minutes,
+    lit while empty hours, waves and trips to the switch a day. `legal_s`: the holds that may be recommended; `best_s`:
+    the shortest of them that meets every need, None where none does; `made_by`: what makes the light, of which the hold
+    is only one."""
 
     room: str
     seeds: tuple[int, ...]
@@ -142,13 +143,13 @@ class Judgement:
     best_s: float | None = None
     # Legal holds that drop far too often, by those longer than they: of these the figures are the longer ones'.
     skipped_s: frozenset[float] = frozenset()
-    # At each hold that was looked at: the needs that hang little on it.
+    # At each hold that was looked at: the needs that are mounted little on it.
     secondary: Mapping[float, tuple[RequirementCheck, ...]] = field(default_factory=dict)
     made_by: Makes = "presence"
 
     def needs_at(self, hold_s: float) -> tuple[RequirementCheck, ...]:
-        """Every need at a hold that is judged; of one that drops far too often, those that tell so. Raises ValueError
-        for another."""
+        """Every need at a hold that is judged; of one that goes off on somebody far too often, those that tell so.
+        Raises ValueError for another."""
         return self.checks_at(hold_s) + self.secondary.get(hold_s, ())
 
     @property
@@ -171,7 +172,8 @@ class Judgement:
         return any(m.passed for h in self.legal_s if h in self.secondary for m in self.needs_at(h) if m.need == need)
 
     def meets_at(self, hold_s: float) -> bool:
-        """Whether every need is met at a hold; not at one that was not looked at, since it drops far too often."""
+        """Whether every need is met at a hold; not at one that was not looked at, since it goes off on somebody far too
+        often."""
         return hold_s in self.secondary and all(m.passed for m in self.needs_at(hold_s))
 
     def checks_at(self, hold_s: float) -> tuple[RequirementCheck, ...]:
@@ -179,7 +181,8 @@ class Judgement:
         return self._needs_at(self.place(hold_s))
 
     def metrics_at(self, hold_s: float) -> tuple[float, float, float]:
-        """Drops a week, dark minutes and idle hours a day at a legal hold, over all seeds. Raises ValueError."""
+        """False-offs a week, dark minutes and hours lit while empty a day at a legal hold, over all seeds. Raises
+        ValueError."""
         k = self.place(hold_s)
         return tuple(float(a[:, k].mean()) for a in (self.false_offs, self.dark_min, self.wasted_h))  # type: ignore[return-value]
 
@@ -193,7 +196,7 @@ class Judgement:
         return float(self.waves[:, self.place(hold_s)].mean())
 
     def false_off_interval(self, hold_s: float) -> tuple[float, float]:
-        """Where the drops a week of as many other weeks lie, with confidence WITHIN."""
+        """Where the false-offs a week of as many other weeks lie, with confidence WITHIN."""
         k, tail = self.place(hold_s), (1.0 - WITHIN) / 2.0
         return float(self._drops_bound(tail)[k]), float(self._drops_bound(1.0 - tail)[k])
 
@@ -202,7 +205,8 @@ class Judgement:
 
     @cached_property
     def _spreads(self) -> tuple[tuple[Array, Array], ...]:
-        """What other weeks would bring at each hold, low and high: drops a week, dark minutes and idle hours a day."""
+        """What other weeks would bring at each hold, low and high: false-offs a week, dark minutes and hours lit while
+        empty a day."""
         _, dark, idle = self._means
         drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
         off, burns = mean_margin(self.dark_min), mean_margin(self.wasted_h)
@@ -215,13 +219,13 @@ class Judgement:
 
     @property
     def idle_limit_h(self) -> float:
-        """The hours a day that its light may burn for nobody."""
+        """The hours a day that its light may be on while empty."""
         return idle_limit_h(self.needs, self.visits_per_day)
 
     @cached_property
     def recommended_s(self) -> float:
         """The hold to set: the shortest that meets every need. Where none does, of the legal ones that drop no more
-        than is allowed, or else as seldom as any but for noise, the one that misses fewest needs; of those that burns
+        than is allowed, or else as seldom as any but for noise, the one that misses fewest needs; of those that is on
         least; of those the shortest."""
         if self.best_s is not None:
             return self.best_s
@@ -234,8 +238,8 @@ class Judgement:
         return min(seldom, key=lambda h: (missed(h), round(self.metrics_at(h)[2], 3), h))
 
     def _as_seldom_as_any(self, holds: Sequence[float]) -> list[float]:
-        """The holds that drop no more often than the one that drops most seldom, but for what the same seeds with both
-        may differ by chance."""
+        """The holds that drop no more often than the one that goes off on somebody most seldom, but for what the same
+        seeds with both may differ by chance."""
         drops = self.false_offs[:, [self.place(h) for h in holds]]
         more = drops - drops[:, [int(np.argmin(drops.mean(axis=0)))]]
         return [h for h, m, off in zip(holds, more.mean(axis=0), mean_margin(more)) if m <= off + 1e-9]
@@ -266,7 +270,7 @@ class Judgement:
 
     @cached_property
     def _means(self) -> tuple[Array, Array, Array]:
-        """Drops a week, dark minutes and idle hours a day at each hold, over all seeds."""
+        """False-offs a week, dark minutes and hours lit while empty a day at each hold, over all seeds."""
         return self.false_offs.mean(axis=0), self.dark_min.mean(axis=0), self.wasted_h.mean(axis=0)
 
     def _needs_at(self, k: int) -> tuple[RequirementCheck, ...]:
@@ -291,10 +295,10 @@ def judge(
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> Judgement:
-    """Judge a room at every legal hold, over `days` under each seed, by default those of the settings. Whoever asks
+    """Judge a room at every legal hold, over `days` under each seed, by default those of the settings. Anybody who asks
     again hears the same.
 
-    A conclusion without a single hold is judged as it is, at a hold of nought. `should_continue` is asked between
+    A conclusion without a single hold is judged as it is, at a hold of zero. `should_continue` is asked between
     some seeds and the next; when it says no, what has been lived so far counts. Raises ValueError with a sentence where
     nothing lights the room by itself.
     """
@@ -321,7 +325,7 @@ def _judge(
     presence = lighting_conclusion(project, room)
     single = hold_of(presence.expr)
     makes = made_by(project, room)
-    # What has no single hold is judged as it is concluded, and what asks nothing of it as it burns: with one hold.
+    # What has no single hold is judged as it is concluded, and what asks nothing of it as it is on: with one hold.
     legal = np.zeros(1) if single is None else legal_holds(project, room)
     if makes != "presence":
         legal = np.array([single or 0.0])
@@ -396,8 +400,8 @@ def _figures(
     together: CurveBatch, days: int, holds: Array, worth: NDArray[np.bool_], before: Array, needs: RoomNeeds, now: float
 ) -> tuple[Array, NDArray[np.bool_]]:
     """The figures of every hold in some lives, (lives, holds, figures), and which were looked at. What is not worth
-    looking at has those of the seeds before; and where a hold drops far too often, every shorter one does so at least
-    as often: of those it is not asked how much more."""
+    looking at has those of the seeds before; and where a hold false-offs far too often, every shorter one does so at
+    least as often: of those it is not asked how much more."""
     out = np.empty((len(together), len(holds), 5))
     seen = np.zeros(len(holds), bool)
     far: Array | None = None
@@ -421,9 +425,10 @@ def _worth_more(
     days: int,
     besides: Callable[[int], tuple[RequirementCheck, ...]],
 ) -> NDArray[np.bool_]:
-    """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely drops too
-    often, or that is longer than one which surely meets every need, more weeks would tell nothing: what is known of it
-    stands for them. `limits`: of dark minutes and of idle hours a day; `secondary`: the other needs at a hold."""
+    """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely false-offs
+    too often, or that is longer than one which surely meets every need, more weeks would tell nothing: what is known of
+    it stands for them. `limits`: of dark minutes and of hours lit while empty a day; `secondary`: the other needs at a
+    hold."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
     hopeless = count_quantile(counts, weeks, 1.0 - SETTLED) > drops_per_week
     dark, idle = (rows[:, :, k].mean(axis=0) + mean_margin(rows[:, :, k], SETTLED) for k in (1, 2))
@@ -455,7 +460,8 @@ def held_out(
 
 
 def _of(together: CurveBatch, hold_s: float, days: int) -> Array:
-    """Drops, dark minutes, idle hours, waves and ways to the switch per day with a hold, (lives, 5)."""
+    """False-offs, dark minutes, hours lit while empty, waves and trips to the switch per day with a hold, (lives,
+    5)."""
     return np.asarray(np.array(together.outcomes(hold_s)).T / IN_UNITS / days)
 
 
@@ -478,5 +484,5 @@ def count_quantile(counts: Array, weeks: float, p: float) -> Array:
     if p >= 0.5:
         return np.asarray(chi_square_quantile(p, 2.0 * k + 2.0)) / 2.0 * over / exposure
     low = np.asarray(chi_square_quantile(p, np.maximum(2.0 * k, 1e-9))) / 2.0 * over / exposure
-    # Other weeks have whole drops: half a drop in all of them is none.
+    # Other weeks have whole false-offs: half a false-off in all of them is none.
     return np.floor(low * n * weeks) / (n * weeks)

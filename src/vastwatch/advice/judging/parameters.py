@@ -26,8 +26,8 @@ from vastwatch.words import and_list, duration_words
 
 # A presence whose hold is a parameter is tried at no more of them than this, evenly spread over what is legal.
 MOST_HOLDS = 24
-# Delays and minimum times that are tried, seconds; probabilities from which somebody is believed to be there, and below
-# which no more.
+# Delays and minimum times that are tried, seconds; probabilities from which somebody is estimated to be there, and
+# below which no more.
 DELAYS_S = (0.0, 2.0, 5.0, 10.0, 20.0, 30.0, 60.0)
 OFF_DELAYS_S = (5.0, 10.0, 15.0, 20.0, 30.0, 45.0, 60.0, 90.0, 120.0, 180.0, 240.0, 300.0, 420.0, 600.0, 900.0)
 LEAST_S = (0.0, 15.0, 30.0, 60.0, 120.0, 300.0)
@@ -174,7 +174,7 @@ def _percent(value: float) -> str:
 
 
 def _of_sensor(project: Project, ident: str) -> list[Parameter]:
-    """The sensitivities of a sensor, and its own hold where that can be set."""
+    """The sensitivities of a sensor, and its device hold time where that can be set."""
     sensor = find(project.sensors, ident)
     device = find(project.devices, sensor.device)
     if sensor.settings.by_hour:

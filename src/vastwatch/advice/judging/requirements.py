@@ -1,7 +1,7 @@
 """Whether a need of a room is met, by how much, and what other weeks would bring.
 
 What no hold time changes, or changes little, is looked at besides, at every hold: how soon light comes, how soon
-whoever comes in is noticed, how often it comes on for nobody, how long it burns over sleepers.
+anybody who comes in is noticed, how often it comes on while empty, how long it is on over sleepers.
 """
 
 from __future__ import annotations
@@ -30,7 +30,8 @@ SURE, WITHIN = 0.95, 0.95
 # Of first lights so many come within the notice time and what nobody complains of; of those who come in so many are
 # noticed within the notice time and a step more, seconds. The walkers' share is that of the findings.
 FIRST_LIGHTS, NOTICED, STEP_S = 0.95, 0.9, 1.0
-# So often a day light may come on for nobody, and for so many minutes burn over sleepers with nobody awake: our choice.
+# So often a day light may come on while empty, and for so many minutes are on over sleepers with nobody awake: our
+# choice.
 FALSE_STARTS_A_DAY, ASLEEP_MIN = 6.0, 1.0
 # What a limit of none counts when misses are compared.
 LEAST_LIMIT = 0.01
@@ -109,7 +110,7 @@ class SecondaryOutcomes(NamedTuple):
 
 class _Laid(NamedTuple):
     """Some lives on one line of time, in what no hold changes: rows of who was awake and who slept there alone; who
-    came into the dark, when, and until when they asked for light; how long whoever came in waited to be noticed."""
+    came into the dark, when, and until when they asked for light; how long anybody who came in waited to be noticed."""
 
     awake: Array
     asleep: Array
@@ -131,7 +132,7 @@ def _laid(replicates: tuple[RoomReplicate, ...]) -> _Laid:
     people = laid_there(tuple(x.there for x in replicates))
     asleep, dark = (concatenate(column) for column in zip(*((x.asleep, x.dark) for x in replicates)))
     came, asked_until = comers(people, dark)
-    # Whoever is there from the beginning of a life has not come.
+    # Anybody who is there from the beginning of a life has not come.
     later = came > step * replicate_of(came, step)
     return _Laid(people.awake.intervals, asleep.intervals, came[later], asked_until[later], waits)
 

@@ -22,12 +22,13 @@ SEEDS = 4
 # A hot week is so much warmer; habits are so many times as irregular; the longest and the shortest day are around here.
 HOT_C, IRREGULAR = 7.0, 3.0
 SUMMER, WINTER = "06-15", "12-15"
-# A change of less than this is of no account: minutes of dark, hours of burning a day.
+# A change of less than this is ignored: minutes of dark, hours of on a day.
 OF_NO_ACCOUNT = 0.05, 0.02
 
 
 class Effect(NamedTuple):
-    """What one step of a parameter down and up would change, dark minutes and idle hours a day; None at an end."""
+    """What one step of a parameter down and up would change, dark minutes and hours lit while empty a day; None at an
+    end."""
 
     name: str
     now: str
@@ -56,7 +57,7 @@ class Effect(NamedTuple):
 
 
 def signed_change(x: float) -> str:
-    """By how much, with its sign; nought for what rounds to it."""
+    """By how much, with its sign; zero for what rounds to it."""
     return f"{x:+.2f}" if abs(x) >= 0.005 else "0"
 
 
@@ -92,7 +93,7 @@ def effects(
 
 
 def _weight(e: Effect) -> float:
-    """How much an effect changes: an hour of burning counts as ten minutes of dark, as in causes."""
+    """How much an effect changes: an hour of on counts as ten minutes of dark, as in causes."""
     return max((abs(dark) + 10.0 * abs(idle) for _, dark, idle in filter(None, (e.less, e.more))), default=0.0)
 
 

@@ -33,7 +33,7 @@ from vastwatch.words import and_list, duration_words, false_off_limit_words, fig
 Array = NDArray[np.float64]
 
 
-# So many drops a day are beyond all hope; of so many holds the curve tells at the least.
+# So many false-offs a day are beyond all hope; of so many holds the curve tells at the least.
 HOPELESS_A_DAY, LEAST_HOLDS = 30.0, 12
 
 
@@ -43,7 +43,7 @@ class TimingCurve:
 
     From some days of one seed alone it is a first look; `with_judgement` by the judge it recommends what other weeks
     bear out. `interval_s`: where nine of ten resamplings of the judge's seeds put the recommendation. `meets_brief`:
-    whether a legal hold keeps to `limit_per_week`, the drops a week that the brief allows. `delays`: what to set
+    whether a legal hold keeps to `limit_per_week`, the false-offs a week that the brief allows. `delays`: what to set
     instead, where the hold has no effect.
     """
 
@@ -67,13 +67,13 @@ class TimingCurve:
     delays: Delays | None = None
 
     def at(self, hold: float) -> tuple[float, float, float]:
-        """Drops, dark minutes and idle hours per day for any hold time up to two hours."""
+        """False-offs, dark minutes and hours lit while empty per day for any hold time up to two hours."""
         drop_at, dark_s, idle_s, *_ = self.exact.outcome(hold)
         return len(drop_at) / self.days, dark_s / 60.0 / self.days, idle_s / 3600.0 / self.days
 
     def figures(self, hold: float) -> tuple[float, float, float]:
-        """Drops a week, dark minutes and idle hours a day with a hold: the judge's, of all its weeks, where it has
-        judged that hold, else those of the curve's own days."""
+        """False-offs a week, dark minutes and hours lit while empty a day with a hold: the judge's, of all its weeks,
+        where it has judged that hold, else those of the curve's own days."""
         j = self.judged
         if j is not None and hold in j.secondary:
             return j.metrics_at(hold)

@@ -225,7 +225,7 @@ def _at_once(there: Sequence[Signal]) -> int:
 
 def people_of(project: Project, found: LogHabits) -> tuple[Project, tuple[Person, ...]]:
     """The project with somebody for each room in which people stay, whose days come to the log's visits: as many (whole
-    ones), at those hours, for as long, on working and on free days; between them away. Raises ValueError where the
+    ones), at those hours, for as long, on working and on days off; between them away. Raises ValueError where the
     building has no way out, or no such room a place to be."""
     away = next((s for s in project.spots if s.activity == "away"), None)
     if away is None:
@@ -234,7 +234,7 @@ def people_of(project: Project, found: LogHabits) -> tuple[Project, tuple[Person
     for habits in found.rooms:
         spot = _spot_in(project, habits.room)
         if spot is None or not habits.stays:
-            # Whoever goes from place to place passes the others on their way.
+            # Anybody who goes from place to place passes the others on their way.
             continue
         stays = [Stay(at="00:00", spot=away.id, jitter_min=0.0)]
         for kind, rate in zip(KINDS, habits.visits):
@@ -278,7 +278,7 @@ def _clock(minutes: float) -> str:
 
 
 def _spot_in(project: Project, room: str) -> Spot | None:
-    """Where somebody is taken to be in a room: where most lines of day sheets say so, else on a seat, else anywhere."""
+    """Where somebody is taken to be in a room: where most lines of schedules say so, else on a seat, else anywhere."""
     lines = Counter(spot for p in project.people if p.kind != "pet" for spot in _spots_of(p))
     of_pets = {spot for p in project.people if p.kind == "pet" for spot in _spots_of(p)}
     mine = [s for s in project.spots if s.room == room and s.activity not in ("away", "sleeping")]

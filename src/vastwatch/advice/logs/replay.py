@@ -1,4 +1,4 @@
-"""What a log of a real house says without anybody's truth: how long lights burned, what another hold would have saved,
+"""What a log of a real house says without anybody's truth: how long lights was on, what another hold would have saved,
 and which gaps it would have made that may have been people."""
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ LONGEST_NOTE = 500
 
 class RoomReplay(NamedTuple):
     """What a log says of a room: hours a day that it was listened to in all, that somebody was concluded to be there,
-    and that its light burned in the dark; how often that switched on, a day."""
+    and that its light was on in the dark; how often that switched on, a day."""
 
     known_h: float
     presence_h_per_day: float
@@ -59,8 +59,8 @@ def room_replays(house: HouseRun) -> dict[str, RoomReplay]:
 
 @dataclass(frozen=True)
 class WhatIf:
-    """Another hold on the same log: the hours a week it would have saved (less than nought: cost), and the `gaps`
-    that the light would have been off in and on again after, where it burned on: each may have been people who sat
+    """Another hold on the same log: the hours a week it would have saved (less than zero: cost), and the `gaps`
+    that the light would have been off in and on again after, where it stayed on: each may have been people who sat
     still, or nobody. The longest of them, seconds, and when they began."""
 
     conclusion: str
@@ -94,7 +94,7 @@ def what_if(house: HouseRun, presence: Conclusion, hold_s: float) -> WhatIf:
     lit = _lit(house, presence, now)
     other = _lit(house, presence, hold_s)
     weeks = max(_known(house, presence).total() / WEEK_S, 1e-9)
-    # It came on again while it would still have burned: between those two nobody switched anything, and somebody may
+    # It came on again while it would still have was on: between those two nobody switched anything, and somebody may
     # have been there.
     lost = (lit - other).intervals
     again = lost[other.at(lost[:, 1])] if len(lost) else lost
@@ -110,7 +110,7 @@ def _known(house: HouseRun, presence: Conclusion) -> Signal:
 
 
 def _lit(house: HouseRun, presence: Conclusion, hold_s: float) -> Signal:
-    """While its light would burn with a hold: in the dark, where it lights a room, as far as anybody listened."""
+    """While its light would be on with a hold: in the dark, where it lights a room, as far as anybody listened."""
     named = house.conclusions.presences
     expr = with_hold(presence.expr, hold_s) or presence.expr
     on = evaluate_expr(house.project, expr, house.recording, dependencies=named)
@@ -120,7 +120,7 @@ def _lit(house: HouseRun, presence: Conclusion, hold_s: float) -> Signal:
 
 
 class LogCurve(NamedTuple):
-    """Of a log, at each hold: hours a day that the light burns, and how often a week it comes on again within the
+    """Of a log, at each hold: hours a day that the light is on, and how often a week it comes on again within the
     longest hold after it went off."""
 
     hold_s: np.ndarray

@@ -22,7 +22,7 @@ MOST_ROWS = 8
 
 
 class LadderState(NamedTuple):
-    """Which rows hold, the row that wins (the number of rows for none), and its share of the rehearsed time; nought
+    """Which rows hold, the row that wins (the number of rows for none), and its share of the rehearsed time; zero
     where it was not lived."""
 
     holds: tuple[bool, ...]

@@ -1,4 +1,4 @@
-"""A lamp that lifts its own sensor of light: dark, so it comes on; on, so it is not dark; off, and so on. How much it
+"""A lamp that lifts its own light sensor: dark, so it comes on; on, so it is not dark; off, and so on. How much it
 lifts it by, whether it then blinks, and the thresholds that cure it."""
 
 from __future__ import annotations
@@ -18,12 +18,12 @@ from vastwatch.site.meter_scale import scale_of
 
 # A cure keeps so much between what the lamps add and the gap of the thresholds.
 MARGIN = 1.2
-# Daylight comes and goes by so much around dusk without its being day again.
+# Daylight comes and follows so much around dusk without its being day again.
 CLOUD = 1.2
 
 
 class Feedback(NamedTuple):
-    """Of a room whose dark is told by a sensor of light: the sensor, what the room's own light adds to its reading, the
+    """Of a room whose dark is told by a light sensor: the sensor, what the room's own light adds to its reading, the
     two thresholds, whether the light would blink, every how many seconds, and the upper threshold that cures it."""
 
     sensor: str
@@ -36,7 +36,7 @@ class Feedback(NamedTuple):
 
 
 def feedback(project: Project, room: str) -> Feedback | None:
-    """How a room's light and its sensor of light play together; None where no sensor tells the dark."""
+    """How a room's light and its light sensor play together; None where no sensor tells the dark."""
     record = find(project.rooms, room)
     source = record.darkness
     if source is None or source.source not in ("sensor", "flag") or source.sensor is None:
@@ -64,7 +64,7 @@ class ThresholdProposal(NamedTuple):
 
 
 def propose_thresholds(project: Project, room: str, r: Rehearsal) -> ThresholdProposal | None:
-    """Thresholds for a room of which daylight or a sensor of light tells the dark: below what the room asks for, as the
+    """Thresholds for a room of which daylight or a light sensor tells the dark: below what the room asks for, as the
     sensor reads that, and until so much more that neither its own lamps nor a passing cloud blink it; held against some
     days lived. None for other sources, which have none."""
     record = find(project.rooms, room)

@@ -3,7 +3,7 @@ held-out weeks show a gain.
 
 Candidates are the rooms from which people come, and of each what tells first that somebody is on their way: a zone at
 the door between the two, else whatever moves there. Each is tried on weeks; it pays if on weeks that it was not chosen
-by it spares arrivals into the dark, and burns little for nobody.
+by it spares arrivals into the dark, and is on little while empty.
 """
 
 from __future__ import annotations
@@ -30,13 +30,13 @@ from vastwatch.site.building import Room
 DAYS = 7
 # Weeks to choose by, and others to prove it on.
 CHOSEN, PROVEN = SHIPPED.chosen_on[:1], SHIPPED.held_out[:2]
-# Whoever is in a room this long after they were in another came from there, seconds.
+# Anybody who is in a room this long after they were in another came from there, seconds.
 CAME_S = 4.0
 # A way that is gone less often than this is none, a day; more ways than this are not tried.
 SELDOM, MOST = 1.0, 3
-# It pays where it spares at least so many arrivals into the dark a day, each at no more minutes burning for nobody.
+# It pays where it spares at least so many arrivals into the dark a day, each at no more minutes on while empty.
 SPARES, COSTS_MIN = 1.0, 5.0
-# How long the light stays for somebody who is noticed and does not come, seconds, and how far it burns then.
+# How long the light stays for somebody who is noticed and does not come, seconds, and how far it is on then.
 STAYS_S, LEVEL = 10.0, 0.5
 # A zone this near to where people cross tells of them first, metres.
 AT_DOOR_M = 1.5
@@ -44,7 +44,7 @@ AT_DOOR_M = 1.5
 
 class ArrivalMetrics(NamedTuple):
     """What a room's light came to in some weeks, a day: arrivals into the dark, seconds from the door until it was lit,
-    hours burning for nobody, and kWh."""
+    hours on while empty, and kWh."""
 
     arrivals: float
     wait_s: float
@@ -137,7 +137,7 @@ def look_ahead_rows(
                 break
             then = _with_row(project, record, find(project.rooms, source), tells)
             after = _came(then, room, CHOSEN)
-            # Arrivals spared, less those that would make up for what it burns.
+            # Arrivals spared, less those that would make up for what it is on.
             gain = (before.arrivals - after.arrivals) - 60.0 * (after.idle_h - before.idle_h) / COSTS_MIN
             if best is None or gain > best[0]:
                 best = gain, name, then

@@ -170,7 +170,7 @@ class _Lives:
     def _unconditional(
         self, lives: Sequence[WavingCurve] | Sequence[AnyConclusionCurve] | Sequence[ManualOnCurve]
     ) -> Signal | None:
-        """While the lives' light burns whatever is concluded."""
+        """While the lives' light is on whatever is concluded."""
         each = [c.unconditional for c in lives]
         if all(a is None for a in each):
             return None
@@ -264,7 +264,7 @@ class _Line(_Lives):
         self._joined: dict[float, tuple[Array, Array]] = {}
         self.unconditional = self._unconditional(lives)
         self._who = self._all_of_them(lives)
-        # Where other light goes out on somebody while this light may burn; and while it never does: how often.
+        # Where other light goes out on somebody while this light may be on; and while it never does: how often.
         self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
         if self.unconditional is not None:
             awake = concatenate(tuple(c.there.awake for c in lives))

@@ -1,4 +1,4 @@
-"""M8: dark time against burning for nobody, for every hold time, exactly.
+"""M8: dark time against on while empty, for every hold time, exactly.
 
 Without reactions all at once. Let K be what keeps the light (the merged reports under the hold) and S what starts it;
 S is part of K. Each time K
@@ -9,13 +9,13 @@ between the last rise of S and it; silences with lo >= hi never count. Where S i
 and this is the plain curve of one merged report.
 
 With the measures C (seconds of need up to t) and W (seconds of dark with nobody awake up to t), a counting silence
-adds C(p) - C(e + T) to the dark time, takes W(p) - W(e + T) from the burning for nobody, and is a drop if there is
-need at e + T. All three are piecewise linear in T; their break points are lo, hi and the switchings of need and
+adds C(p) - C(e + T) to the dark time, takes W(p) - W(e + T) from the time lit while empty, and is a false-off if there
+is need at e + T. All three are piecewise linear in T; their break points are lo, hi and the switchings of need and
 nobody between e + lo and e + hi. Sorting them once gives the whole curve in O(n log n).
 
 With reactions (`control.reactions`) a hold is walked through: what people do about each silence adds light within the
-dark gaps of the plain case, so that its dark and burning times follow from the plain ones and the measures of that
-light, and its drops are counted one by one. It is the same walk that the rehearsal of that hold takes.
+dark gaps of the plain case, so that its dark and on times follow from the plain ones and the measures of that
+light, and its false-offs are counted one by one. It is the same walk that the rehearsal of that hold takes.
 """
 
 from __future__ import annotations
@@ -94,7 +94,7 @@ def hold_gaps(start: Signal, keep: Signal) -> HoldGaps:
         i = np.searchsorted(rises, e, side="left")
         p = np.where(i < len(rises), rises[np.minimum(i, len(rises) - 1)], keep.end)
         lo = _longest_before(hi, i)
-    # A hold that outlasts the span leaves the light burning to its end.
+    # A hold that outlasts the span leaves the light on to its end.
     hi = np.minimum(hi, keep.end - e)
     counts = hi > lo
     return HoldGaps(e[counts], p[counts], lo[counts], hi[counts])
@@ -113,7 +113,7 @@ def _longest_before(length: Array, group: NDArray[np.intp]) -> Array:
 
 
 class Curves(NamedTuple):
-    """Drops, dark seconds and idle seconds over the whole span, as functions of the hold time."""
+    """False-offs, dark seconds and lit while empty seconds over the whole span, as functions of the hold time."""
 
     drops: PiecewiseLinear
     dark_s: PiecewiseLinear
@@ -236,8 +236,8 @@ class _Events:
 
 
 class Outcome(NamedTuple):
-    """What a hold comes to over the whole span: the instants of the drops, dark and idle seconds, and how often
-    somebody waved and went to the switch."""
+    """What a hold comes to over the whole span: the instants of the false-offs, dark and lit while empty seconds, and
+    how often somebody waved and went to the switch."""
 
     false_off_at: Array
     dark_s: float
@@ -329,7 +329,7 @@ class WavingCurve:
 
 
 def unnoticed_falls(unconditional: Signal, lit: Signal, need: Signal) -> Array:
-    """The instants at which light that burned anyway goes out on somebody whom nothing has noticed."""
+    """The instants at which light that was on anyway goes out on somebody whom nothing has noticed."""
     falls = unconditional.falls
     return falls[need.at(falls) & ~lit.at(falls)]
 

@@ -1,4 +1,4 @@
-"""Lived weeks of one room: some days of its people under one seed, and what any hold would have come to in them.
+"""Simulated weeks of one room: some days of its people under one seed, and what any hold would have come to in them.
 
 Everybody lives, and of the sensors only those run that the room's presence reads, so that many seeds are to be had.
 """
@@ -71,7 +71,7 @@ class Visits:
 
 @dataclass(frozen=True, eq=False)
 class RoomReplicate:
-    """Some days of one room: who was there and asked for light, and who slept there alone (while what burns there, if
+    """Some days of one room: who was there and asked for light, and who slept there alone (while what is on there, if
     anything does, is more than sleepers bear), when each came in awake, what starts the light, and the curve of what
     each hold would have come to."""
 
@@ -205,7 +205,7 @@ def unsupplied_dark_s(people: There, how: LightRule) -> float:
 
 
 class ManualCost(NamedTuple):
-    """What a room without sensors comes to, switched by hand: minutes needed and not lit, hours lit for nobody, and
+    """What a room without sensors comes to, switched by hand: minutes needed and not lit, hours lit while empty, and
     arrivals into the dark, a day."""
 
     dark_min: float
@@ -215,7 +215,7 @@ class ManualCost(NamedTuple):
 
 @memoised
 def manual_cost(project: Project, room: str, days: int, seed: int) -> ManualCost:
-    """A room's days under a seed, per day, as if nothing hung there."""
+    """A room's days under a seed, per day, as if nothing mounted there."""
     truth = simulate_days(project, days, seed)
     people, dark = truth.there(room), darkness(project, truth.calendar)[room]
     unlit, idle = expected_manual_cost(*people, dark)
@@ -236,7 +236,7 @@ USUAL_DAYS = 7
 
 
 def hours_between_false_offs(project: Project, spot: Spot) -> float:
-    """How many hours of light somebody needs at a spot in a week, for each drop that its room's needs allow."""
+    """How many hours of light somebody needs at a spot in a week, for each false-off that its room's needs allow."""
     truth = simulate_days(project, USUAL_DAYS, 1)
     needed = _needed_h(truth, spot.id, darkness(project, truth.calendar)[spot.room])
     allowed = needs_of(project, find(project.rooms, spot.room)).drops_per_week
@@ -265,7 +265,7 @@ def _at_no_hold(project: Project, room: str, how: LightRule, truth: Truth, recor
 
     assert how.unconditional is not None
     curve = FixedCurve(how.unconditional, truth.there(room), how.demand, own)
-    # Whoever comes in is noticed once the light says so.
+    # Anybody who comes in is noticed once the light says so.
     return _lived(truth, room, how, how.unconditional, curve)
 
 

@@ -1,8 +1,8 @@
 """Filtering what sensors report by a chain of `belief`, an hour of events at a time.
 
 What an hour comes to follows from how it begins and what is heard in it. It is remembered by that: people who wave
-change a few hours, and soon after the belief is what it would have been (how it begins is rounded to twelve digits, so
-that it is that to the bit).
+change a few hours, and soon after the occupancy probability is what it would have been (how it begins is rounded to
+twelve digits, so that it is that to the bit).
 """
 
 from __future__ import annotations
@@ -21,8 +21,8 @@ from vastwatch.yielding import yield_to_interface
 
 Array = NDArray[np.float64]
 
-# A belief is looked at so long after a switching, ever more rarely, seconds, and at the next one; more often where it
-# is told.
+# An occupancy probability is looked at so long after a switching, ever more rarely, seconds, and at the next one; more
+# often where it is told.
 LOOKS, TOLD = ([0.5 * by**k for k in range(n)] for by, n in ((2.0, 25), (1.2, 95)))
 # In place of a sensor's number: a life begins, or ends.
 BEGINS, ENDS = -2, -3
@@ -41,7 +41,7 @@ class _Decay(NamedTuple):
 
 
 class _Hour(NamedTuple):
-    """What an hour comes to: the probabilities at its end, whether somebody is believed to be there then, and at which
+    """What an hour comes to: the probabilities at its end, whether somebody is estimated to be there then, and at which
     of its seconds that changed."""
 
     v: Array
@@ -50,17 +50,17 @@ class _Hour(NamedTuple):
 
 
 class BeliefFilter:
-    """Beliefs by one chain and two thresholds: on above one probability until below another."""
+    """Occupancy probabilities by one chain and two thresholds: on above one probability until below another."""
 
     def __init__(self, chain: MarkovChain, on_above: float, off_below: float) -> None:
         self.chain, self._on_above = chain, on_above
-        # A belief that ended before it began would flicker without end.
+        # An occupancy probability that ended before it began would flicker without end.
         self._off_below = min(off_below, 0.999 * on_above)
         self._decays: dict[tuple[bool, ...], _Decay] = {}
         self._hours: dict[tuple[object, ...], _Hour] = {}
 
     def presence(self, reports: Sequence[Signal], alive: Signal | None = None) -> Signal:
-        """While somebody is believed to be there. It begins anew whenever `alive` does, and nothing is believed while
+        """While somebody is estimated to be there. It begins anew whenever `alive` does, and nothing is estimated while
         that is off."""
         start, end = reports[0].start, reports[0].end
         at, which = _events(reports, alive)
@@ -139,13 +139,13 @@ class BeliefFilter:
         return c, steps, ((np.exp(np.outer(steps, decay.rates)) * c) @ decay.right).real
 
     def _passes(self, there: Array, k: int, on: bool) -> int | None:
-        """The first look from the k-th on by which the belief has passed the threshold that counts."""
+        """The first look from the k-th on by which the occupancy probability has passed the threshold that counts."""
         past = np.flatnonzero((there[k:] < self._off_below) if on else (there[k:] > self._on_above))
         return k + int(past[0]) if len(past) else None
 
     def _crossing(self, c: NDArray[np.complex128], now: list[bool], lo: float, hi: float, level: float) -> float:
-        """When the belief passes a level between two looks, as exactly as an instant is told: what comes after must not
-        move it."""
+        """When the occupancy probability passes a level between two looks, as exactly as an instant is told: what comes
+        after must not move it."""
         decay = self._decay(tuple(now))
 
         def above(t: float) -> float:
@@ -155,7 +155,7 @@ class BeliefFilter:
         if hi <= lo or above(lo) * above(hi) > 0:
             # At the very look.
             return lo
-        # Loaded where there is a belief to filter: it takes half a second.
+        # Loaded where there is an occupancy probability to filter: it takes half a second.
         from scipy.optimize import brentq
 
         return float(brentq(above, lo, hi, xtol=1e-10, rtol=1e-14))

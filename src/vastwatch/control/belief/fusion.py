@@ -44,15 +44,15 @@ def leaves(expr: Expr) -> list[Leaf]:
 
 
 def beliefs(expr: Expr) -> list[Belief]:
-    """The beliefs in an expression, left to right."""
+    """The occupancy probabilities in an expression, left to right."""
     return [part for part in every_part(expr) if isinstance(part, Belief)]
 
 
 def evaluate(
     expr: Expr, leaf_signals: LeafSignal, chains: Sequence[MarkovChain] = (), alive: Signal | None = None
 ) -> Signal:
-    """Evaluate an expression; `leaf_signals` maps a leaf to its signal, `chains` hold the Markov chain of each belief,
-    left to right. In a concatenated batch, `alive` is on during replicates."""
+    """Evaluate an expression; `leaf_signals` maps a leaf to its signal, `chains` hold the Markov chain of each
+    occupancy probability, left to right. In a concatenated batch, `alive` is on during replicates."""
     return _evaluate(expr, leaf_signals, iter(chains), alive)
 
 
@@ -72,7 +72,7 @@ def _evaluate(expr: Expr, leaf_signals: LeafSignal, chains: Iterator[MarkovChain
 
 def apply_operator(expr: Expr, parts: list[Signal]) -> Signal:
     """What an operator makes of the signals of its parts, in their order. Raises TypeError for a leaf and for a
-    belief."""
+    occupancy probability."""
     if isinstance(expr, AnyOf):
         return any_of(parts)
     if isinstance(expr, AllOf):

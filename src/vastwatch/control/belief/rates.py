@@ -3,7 +3,7 @@
 A hidden Markov chain in continuous time, filtered exactly. Its states: nobody; somebody walking; somebody at each spot
 where people stay. People come at the rate of their habits and walk first; a walk, of WALK_S on average, ends at a spot
 or leads out; a stay ends after its mean time in a walk. In each state a sensor that is silent begins to report at one
-rate (that of its notices there; for nobody, of its false reports), and one that reports falls silent at another: with
+rate (that of its notices there; while empty, of its false reports), and one that reports falls silent at another: with
 notices at rate r and a hold h of its own, silences of h end reports at r / (exp(r h) - 1).
 
 Between two switchings the vector v of unnormalised probabilities follows dv/dt = v (Q - D), Q the chain's rates and D
@@ -48,7 +48,7 @@ SHORTEST_S = 1.0
 
 @dataclass(frozen=True, eq=False)
 class MarkovChain:
-    """The rates per second: `generator` (n, n) between the states, rows that sum to nought, the first state nobody; and
+    """The rates per second: `generator` (n, n) between the states, rows that sum to zero, the first state nobody; and
     of each sensor, by state, that it begins to report and that it falls silent, (sensors, n)."""
 
     generator: Array
@@ -66,7 +66,7 @@ class MarkovChain:
 
 
 def markov_chain(project: Project, reports: Sequence[Report]) -> MarkovChain:
-    """The chain of the room in which the first of some sensors hangs, as those sensors tell of it."""
+    """The chain of the room in which the first of some sensors is mounted, as those sensors tell of it."""
     first = find(project.sensors, reports[0].sensor)
     room = room_of(project, first)
     assert room is not None
@@ -113,7 +113,7 @@ def _walking(project: Project, sensor: str, room: Room) -> float:
 
 
 def markov_chains(project: Project, beliefs: Sequence[Belief]) -> tuple[MarkovChain, ...]:
-    """The chain of each belief; the same one again while nothing that it reads is another."""
+    """The chain of each occupancy probability; the same one again while nothing that it reads is another."""
     return tuple(_chain(project, b.of) for b in beliefs)
 
 

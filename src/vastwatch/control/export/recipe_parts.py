@@ -50,7 +50,7 @@ class TimerRuns:
 
 @dataclass(frozen=True)
 class Lit:
-    """A lamp burns, or is on its way there."""
+    """A lamp is on, or is on its way there."""
 
     lamp: str
 
@@ -75,7 +75,7 @@ Condition = FactIs | TimerRuns | Lit | AtLeastOf | NotOf
 
 @dataclass(frozen=True)
 class SetFact:
-    """A helper is set on or off."""
+    """A stored state is set on or off."""
 
     fact: str
     on: bool
@@ -139,8 +139,8 @@ class Input:
 
 @dataclass(frozen=True)
 class RecipeBook:
-    """The recipes of one room: inputs, buttons by name and id, helpers, lamps by name and id, and the recipes, in the
-    order in which they are played. `row` names the fact that stands for each row of the ladder, `own` that of what
+    """The recipes of one room: inputs, buttons by name and id, stored states, lamps by name and id, and the recipes, in
+    the order in which they are played. `row` names the fact that stands for each row of the ladder, `own` that of what
     lights the room, where there is one."""
 
     room: str

@@ -1,4 +1,4 @@
-"""Recipes told: in plain words for whoever types them in, as plain values for JSON, as rows for a table."""
+"""Recipes told: in plain words for anybody who types them in, as plain values for JSON, as rows for a table."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from vastwatch.words import duration_words
 
 
 def in_words(book: RecipeBook) -> list[str]:
-    """The recipes as lines for whoever types them in."""
+    """The recipes as lines for anybody who types them in."""
     out = ["Inputs:"]
     out += [f"  {i.name}: {i.words}" for i in book.inputs] or ["  none"]
     out += [f"  {name}: a button" for name in book.buttons]

@@ -1,11 +1,11 @@
-"""Recipes: a ladder, and the conclusions it goes by, as trigger, condition and action lists, for controllers that work
+"""Recipes: a ladder, and the conclusions it follows, as trigger, condition and action lists, for controllers that work
 that way.
 
-Every operator becomes a helper, a fact that is on or off, with recipes that set it and timers that they start and stop.
-Facts from outside (what a sensor says, the clock, daylight, a player) are inputs. A ladder becomes one recipe for each
-row: when anything that a row goes by changes, and that row holds and none above it does, its lamps are set. Buttons are
-recipes too: a press sets what the hand wants of all the room's ladders, and its end clears it. Played event by event,
-at every instant until nothing changes any more, they come to what the ladder comes to.
+Every operator becomes a stored state, a fact that is on or off, with recipes that set it and timers that they start and
+stop. Facts from outside (what a sensor says, the clock, daylight, a player) are inputs. A ladder becomes one recipe for
+each row: when anything that a row follows changes, and that row holds and none above it does, its lamps are set.
+Buttons are recipes too: a press sets what the hand wants of all the room's ladders, and its end clears it. Played event
+by event, at every instant until nothing changes any more, they come to what the ladder comes to.
 """
 
 from __future__ import annotations
@@ -94,7 +94,7 @@ class _Names:
 
 
 class _Writer:
-    """Writes the helpers and recipes of one room."""
+    """Writes the stored states and recipes of one room."""
 
     def __init__(self, project: Project, convention: Convention) -> None:
         self.project, self.names = project, _Names(convention)
@@ -162,13 +162,13 @@ class _Writer:
         return me
 
     def _follows(self, me: str, parts: list[str], condition: Condition) -> None:
-        """A helper that is what a condition is, whenever any part of it changes."""
+        """A stored state that is what a condition is, whenever any part of it changes."""
         when = [FactChanges(p) for p in parts]
         self._add(f"{me} on", when, condition, SetFact(me, True))
         self._add(f"{me} off", when, NotOf(condition), SetFact(me, False))
 
     def hold(self, me: str, part: str, seconds: float) -> None:
-        """A helper that lasts longer than its part."""
+        """A stored state that lasts longer than its part."""
         if seconds == 0:
             self._follows(me, [part], FactIs(part))
             return
@@ -178,7 +178,7 @@ class _Writer:
         self._add(f"{me} off", [TimerEnds(timer)], FactIs(part, False), SetFact(me, False))
 
     def on_delay(self, me: str, part: str, seconds: float) -> None:
-        """A helper that begins later than its part."""
+        """A stored state that begins later than its part."""
         if seconds == 0:
             self._follows(me, [part], FactIs(part))
             return
@@ -188,7 +188,7 @@ class _Writer:
         self._add(f"{me} off", [FactChanges(part, False)], None, StopTimer(timer), SetFact(me, False))
 
     def start_keep(self, me: str, start: str, keep: str) -> None:
-        """A helper that one fact starts and another keeps."""
+        """A stored state that one fact starts and another keeps."""
         self._add(f"{me} on", [FactChanges(start, True)], None, SetFact(me, True))
         neither = AtLeastOf(2, (FactIs(start, False), FactIs(keep, False)))
         self._add(f"{me} off", [FactChanges(start, False), FactChanges(keep, False)], neither, SetFact(me, False))
@@ -227,7 +227,7 @@ def _ident(expr: Expr) -> str:
 
 
 def recipes_of(project: Project, room: str, convention: Convention | None = None) -> RecipeBook | None:
-    """The recipes of a room's ladders with all that they go by; None where it has none."""
+    """The recipes of a room's ladders with all that they follow; None where it has none."""
     ladders = ladders_in(project, room)
     if not ladders:
         return None
@@ -241,7 +241,7 @@ def recipes_of(project: Project, room: str, convention: Convention | None = None
     if by_hand and lighting is not None and own is not None:
         pressed, own = _switched(w, own, press_hold(lighting.expr))
         w.concluded[lighting.id] = own
-        # What hangs on it hears of the hand too.
+        # What depends on it hears of the hand too.
         for p in _needed(project, room):
             if p.id != lighting.id and lighting.id in {x.id for x in with_dependencies(project, p)}:
                 w.concluded[p.id] = _conclusion(w, p)
@@ -324,7 +324,7 @@ def _named_by(project: Project, expr: Expr) -> Iterator[Conclusion]:
 
 
 def _needed(project: Project, room: str) -> list[Conclusion]:
-    """The conclusions that a room's rows go by, in order, and what lights it."""
+    """The conclusions that a room's rows follow, in order, and what lights it."""
     lighting = presence_of(project, room)
     wanted = set(ladder_conclusions(project, room))
     if lighting is not None:
@@ -343,8 +343,8 @@ def _conclusion(w: _Writer, p: Conclusion) -> str:
 
 
 def _switched(w: _Writer, own: str, hold_s: float) -> tuple[str, str]:
-    """A press of the wall switch lights, until neither its own hold nor presence lasts: the input that is on while it
-    is pressed, and the fact."""
+    """A press of the wall switch lights, until neither its device hold time nor presence lasts: the input that is on
+    while it is pressed, and the fact."""
     pressed = w.names.of("wall switch pressed", "switch")
     held = w.helper("wall switch held", "switch-held")
     w.hold(held, pressed, hold_s)

@@ -50,7 +50,7 @@ class TruthTable(NamedTuple):
 
 
 def inputs_of(project: Project, circuit: Circuit) -> tuple[CircuitInput, ...]:
-    """What a circuit hangs on, from the line to the lamps."""
+    """What a circuit depends on, from the line to the lamps."""
     out = [CircuitInput("switch", s.name, "up", "down") for s in switches_of(project, circuit.id)]
     if circuit.module is not None:
         out.append(CircuitInput("module", "Module", "signalled off", "signalled on"))

@@ -1,4 +1,4 @@
-"""The year's table: what goes by the clock, on which days and from when to when, the sun and the free days included."""
+"""The year's table: what follows the clock, on which days and from when to when, the sun and the days off included."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from vastwatch.signals import Calendar
 
 
 class Scheduled(NamedTuple):
-    """A window of the day, and the names of what goes by it: rows of ladders, conclusions, outputs."""
+    """A window of the day, and the names of what follows it: rows of ladders, conclusions, outputs."""
 
     window: ClockTime
     words: str
@@ -48,7 +48,7 @@ class Year(NamedTuple):
 
 
 def scheduled_windows(project: Project) -> tuple[Scheduled, ...]:
-    """Every window of the day that something goes by, in the order of the project, each once."""
+    """Every window of the day that something follows, in the order of the project, each once."""
     used: dict[tuple[str, str, str], list[str]] = {}
     windows: dict[tuple[str, str, str], ClockTime] = {}
 

@@ -17,7 +17,7 @@ from vastwatch.site.people import applies_on
 def clock_time(window: ClockTime, place: Place, calendar: Calendar) -> Signal:
     """While a window of the day is open, on each of the days on which it begins.
 
-    Where the sun neither rises nor sets on a day, a window that goes by it stays shut that day.
+    Where the sun neither rises nor sets on a day, a window that follows it stays shut that day.
     """
     rows = [
         (max(a, 0.0), min(b, calendar.end))

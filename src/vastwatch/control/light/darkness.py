@@ -1,4 +1,4 @@
-"""While a room is dark as the house tells it: by computed daylight, by a sensor of light, by a flag that nobody can
+"""While a room is dark as the house tells it: by computed daylight, by a light sensor, by a flag that nobody can
 set, by the height of the sun, or by a shut door. How dark it is in truth, `daylight` tells."""
 
 from __future__ import annotations
@@ -95,7 +95,7 @@ def _within(place: Place, factor: float, calendar: Calendar) -> TimeSeries:
 
 
 class Daylight(NamedTuple):
-    """The daylight on a sensor of light: over a place, the share of it in the room, and how the sensor takes that."""
+    """The daylight on a light sensor: over a place, the share of it in the room, and how the sensor takes that."""
 
     place: Place
     factor: float

@@ -26,7 +26,7 @@ from vastwatch.site.building import Room, Spot
 
 Array = NDArray[np.float64]
 
-# What lies under a lamp that hangs from the ceiling, metres below it.
+# What lies under a lamp that is mounted from the ceiling, metres below it.
 UNDER_CEILING_M = 0.05
 # The height of what people look at, metres: a table, a book in bed, the floor they walk on.
 TASK_M, LYING_M = 0.75, 0.6
@@ -45,7 +45,7 @@ def exponent(beam_deg: float | None) -> float:
 
 
 def height_of(project: Project, lamp: Lamp) -> float:
-    """How high a lamp hangs above its floor, metres."""
+    """How high a lamp is mounted above its floor, metres."""
     if lamp.height_m is not None:
         return lamp.height_m
     return find(project.levels, find(project.rooms, lamp.room).level).height - UNDER_CEILING_M

@@ -148,7 +148,7 @@ class _Walk:
         self.begins, self.ends, self.afters = who.begin.tolist(), who.end.tolist(), who.after_s.tolist()
         self.come = at_ms(who.begin + EPSILON_S).tolist()
         self.chance, self.sensors = who.chance, sensors
-        # Whoever waves has been in the dark for so long at the least, seconds.
+        # Anybody who waves has been in the dark for so long at the least, seconds.
         self.least = min([AGAIN_S, *self.afters])
         if who.luck is None:
             self.keys = [[s.key] * len(self.begins) for s in sensors]
@@ -257,7 +257,7 @@ class _Walk:
 
 
 def _next_on(switches: Array, first: bool, t: float) -> tuple[float, float] | None:
-    """The light that burns at an instant or comes on next, from then until it goes off."""
+    """The light that is on at an instant or comes on next, from then until it goes off."""
     i = int(switches.searchsorted(t, side="right"))
     if not (i % 2 == 1) ^ first:
         if i >= len(switches):

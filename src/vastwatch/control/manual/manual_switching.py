@@ -21,7 +21,7 @@ Array = NDArray[np.float64]
 
 # From the door to the switch, and from a light that went off to its being on again by hand, seconds.
 REACH_S, AGAIN_S = 2.0, 12.0
-# Share of leavings at which the switch is forgotten, and how long such a light burns at most, seconds.
+# Share of leavings at which the switch is forgotten, and how long such a light is on at most, seconds.
 FORGOTTEN, LONGEST_S = 0.25, 4 * 3600.0
 # How long a press lasts, seconds.
 PRESS_S = 0.5
@@ -44,7 +44,7 @@ def press_times(needed: Array, presence: Array, hold_s: float) -> tuple[Array, N
     begins, ends = presence[:, 0].tolist(), presence[:, 1].tolist()
     t: list[float] = []
     again: list[bool] = []
-    # The light burns until then, were it dark.
+    # The light is on until then, were it dark.
     lit_until = -math.inf
     for a, b in needed.tolist():
         dropped = lit_until > a
@@ -83,7 +83,7 @@ def expected_manual_cost(awake: Signal, asking: Signal, dark: Signal) -> tuple[f
     """What a room without sensors is expected to cost over the span: seconds needed and not lit, and seconds lit for
     nobody; by who is awake there, and who asks for light.
 
-    Each arrival in the dark costs REACH_S; after each leaving the light burns on, with chance FORGOTTEN, until
+    Each arrival in the dark costs REACH_S; after each leaving the light stays on, with chance FORGOTTEN, until
     somebody comes again, at most LONGEST_S and only while it is dark.
     """
     needed = asking & dark

@@ -24,7 +24,7 @@ from vastwatch.site.record import seconds_of
 
 Array = NDArray[np.float64]
 
-# Whoever is woken, or watches a film, presses so long after a light they do not want came on, seconds.
+# Anybody who is woken, or watches a film, presses so long after a light they do not want came on, seconds.
 UNWANTED_S = 6.0
 Does = Literal["on", "off", "scene", "leave"]
 
@@ -32,7 +32,7 @@ Does = Literal["on", "off", "scene", "leave"]
 class Override(NamedTuple):
     """What a press did: from when to when, by which button, and what; `scene` the id of the one it asks for, None for
     the brightest of each ladder; `kept_level` the instant of which it keeps what ladders did that no scene of it
-    reaches, below nought where they go on."""
+    reaches, below zero where they go on."""
 
     begin: float
     end: float
@@ -76,7 +76,7 @@ def overrides(
     back = next((b for b in buttons if b.does in ("toggle", "scene")), None)
     out: list[Override] = []
     now, k, active = underlying.own.start, 0, None
-    # Whoever pressed it away gives way to whoever pressed it back, for as long as that goes on.
+    # Anybody who pressed it away gives way to anybody who pressed it back, for as long as that goes on.
     gave_way = now
     while True:
         event: tuple[float, str] | None = given[k] if k < len(given) else None

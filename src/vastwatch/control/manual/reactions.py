@@ -1,7 +1,7 @@
-"""People react: whoever is left in the dark waves, waves again, and after TRIES vain tries goes to the switch (M8).
+"""People react: anybody who is left in the dark waves, waves again, and after TRIES vain tries goes to the switch (M8).
 
 What a wave does is what any movement does: a sensor that notices it reports, and the light comes on for the hold. So
-one silence of a sensor brings several drops. Sensors and hands are all that is known here: who is where, and how
+one silence of a sensor brings several false-offs. Sensors and hands are all that is known here: who is where, and how
 readily each sensor notices a wave there, comes as `OccupancyIntervals`.
 
 The light without any reaction is a signal of the recording alone, and its dark gaps do not depend on each other, since

@@ -1,4 +1,4 @@
-"""Notices: messages to whoever is to know."""
+"""Notices: messages to anybody who is to know."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`OutputHandler`: what a kind of output does, given what the house knows; and the one way to any kind's handler.
+"""`OutputHandler`: what a kind of output does, given what the controller knows; and the one way to any kind's handler.
 
 The handler of a record is the `HANDLER` of the module here that is named like the record's class, in lower case.
 """
@@ -18,8 +18,8 @@ from vastwatch.site.record import Point
 
 
 class OutputContext(NamedTuple):
-    """What the house knows of an output's room. `presence`: somebody is concluded to be there; `dark`: daylight does
-    not do; `pressed`: while a hand presses the switch, None where lights come on by themselves; `hold_s`: the hold
+    """What the controller knows of an output's room. `presence`: somebody is concluded to be there; `dark`: daylight
+    does not do; `pressed`: while a hand presses the switch, None where lights come on by themselves; `hold_s`: the hold
     time of the presence, which a press has too; `powered`: while it has its supply, None for always; `rows`: while each
     row of its own holds, over the days of `calendar`."""
 
@@ -91,7 +91,7 @@ def kwh(output: Output, levels: TimeSeries, start: float | None = None, end: flo
 
 
 def kwh_above_standby(output: Output, levels: TimeSeries, when: Signal) -> float:
-    """Energy drawn while something holds, beyond what is drawn at nought."""
+    """Energy drawn while something holds, beyond what is drawn at zero."""
     handler = handler_of(output)
     standby = handler.watts(output, TimeSeries.constant(0.0, levels.start, levels.end))
     return (handler.watts(output, levels).integral_while(when) - standby.integral_while(when)) / J_PER_KWH

@@ -28,8 +28,8 @@ STILL_M = 1e-6
 
 
 def attached_spots(project: Project, piece: Furnishing) -> list[Spot]:
-    """The spots that go where a piece goes: those on it, and those of whoever faces it from within arm's reach and is
-    not on some other piece."""
+    """The spots that go where a piece goes: those on it, and those of anybody who faces it from within arm's reach and
+    is not on some other piece."""
     out = []
     p = np.asarray(piece.outline, float)
     near = polygons.bounds(piece.outline, ARMS_REACH_M)
@@ -107,7 +107,7 @@ class _Moved:
 
 def move_attached(old: Project, new: Project, level: str) -> Project:
     """The building with moved walls, together with what they carry: sensors, switches and sockets at their faces,
-    furniture with its back to them and whoever is at it. Openings stay where they are in the room, spots come into
+    furniture with its back to them and anybody who is at it. Openings stay where they are in the room, spots come into
     the room that is now around them, lamps stay in theirs.
 
     Raises ValueError where something would be left outside every room.
@@ -182,7 +182,7 @@ def _furniture(old: Project, new: Project, level: str, went: list[_Moved]) -> Pr
 
 
 def _outputs_kept(new: Project, changed: dict[str, Room]) -> Project:
-    """A lamp is its room's, as any output: where the room no longer reaches it, it hangs in the middle."""
+    """A lamp is its room's, as any output: where the room no longer reaches it, it is mounted in the middle."""
     for output in outputs(new):
         room = changed.get(output.room)
         if room is not None and not polygons.contains_point(room.outline, *output.at):

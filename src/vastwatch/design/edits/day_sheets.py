@@ -1,4 +1,4 @@
-"""Edits of people and their day sheets, and the week a sheet amounts to.
+"""Edits of people and their schedules, and the week a sheet amounts to.
 
 Those of a group share their times: what is changed of one's line is changed of all, except the place.
 """
@@ -24,7 +24,7 @@ class Block(NamedTuple):
 
 
 def week_of(person: Person) -> list[list[Block]]:
-    """For each day from Monday on the blocks of the day sheet, without jitter and errands; [] where nobody is said.
+    """For each day from Monday on the blocks of the schedule, without jitter and short visits; [] where nobody is said.
 
     What a day begins with is what the day before ended with; the week runs in a ring.
     """
@@ -52,12 +52,12 @@ def group_members(project: Project, person: Person) -> list[Person]:
 
 
 def set_stay(project: Project, person_id: str, index: int, **fields: Any) -> Project:
-    """Change a line of a day sheet. Raises IndexError for a line that is not there."""
+    """Change a line of a schedule. Raises IndexError for a line that is not there."""
     return _changed(project, person_id, "stays", index, fields)
 
 
 def set_errand(project: Project, person_id: str, index: int, **fields: Any) -> Project:
-    """Change an errand. Raises IndexError for one that is not there."""
+    """Change a short visit. Raises IndexError for one that is not there."""
     return _changed(project, person_id, "errands", index, fields)
 
 
@@ -81,7 +81,7 @@ def add_stay(project: Project, person_id: str, stay: Stay) -> Project:
 
 
 def add_errand(project: Project, person_id: str, errand: Errand) -> Project:
-    """Add an errand, for the whole group."""
+    """Add a short visit, for the whole group."""
     for person in group_members(project, find(project.people, person_id)):
         project = put(project, replace(person, errands=(*person.errands, errand)))
     return project
@@ -99,7 +99,7 @@ def remove_stay(project: Project, person_id: str, index: int) -> Project:
 
 
 def remove_errand(project: Project, person_id: str, index: int) -> Project:
-    """Take an errand away, for the whole group."""
+    """Take a short visit away, for the whole group."""
     for person in group_members(project, find(project.people, person_id)):
         if index < len(person.errands):
             errands = person.errands[:index] + person.errands[index + 1 :]

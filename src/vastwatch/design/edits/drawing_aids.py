@@ -1,4 +1,5 @@
-"""Edits of what helps drawing and of what fools sensors: the underlay of a level with its two-point scale, hazards."""
+"""Edits of what helps drawing and of what falsely triggers sensors: the underlay of a level with its two-point scale,
+hazards."""
 
 from __future__ import annotations
 

@@ -76,7 +76,7 @@ def without_part(expr: Expr, path: Path) -> Expr | None:
         del parts[k]
         if not parts:
             return None
-        # A belief of one sensor is still one.
+        # An occupancy probability of one sensor is still one.
         return parts[0] if len(parts) == 1 and not isinstance(expr, Belief) else with_parts(expr, tuple(parts))
     if isinstance(expr, StartKeep):
         return parts[1 - k]

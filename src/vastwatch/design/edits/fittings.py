@@ -29,7 +29,7 @@ OPENING_SIZES: dict[OpeningKind, tuple[float, float, float]] = {
     "window": (1.2, 0.9, 2.1),
     "archway": (1.2, 0.0, 2.1),
 }
-# Whoever works at a piece is so far before its edge, metres.
+# Anybody who works at a piece is so far before its edge, metres.
 BEFORE_M = 0.35
 # What is lain on and at least so wide has two sides to lie on, metres.
 FOR_TWO_M = 1.3

@@ -31,7 +31,7 @@ def add_scene(
 
 
 def set_level(project: Project, scene: str, lamp: str, level: float) -> Project:
-    """How far a lamp burns in a scene, 0 to 1; with the fade of the scene's others where it had none there. Raises
+    """How far a lamp is on in a scene, 0 to 1; with the fade of the scene's others where it had none there. Raises
     ValueError for a lamp of another room."""
     record = find(project.scenes, scene)
     _of_room(project, record.room, (lamp,))

@@ -1,4 +1,4 @@
-"""Editing how lamps spread their light: the photometric table that a lamp goes by."""
+"""Editing how lamps spread their light: the photometric table that a lamp follows."""
 
 from __future__ import annotations
 
@@ -24,13 +24,13 @@ class PhotometryData(Protocol):
 
 
 def photometry_for(project: Project, lamp: str) -> Photometry | None:
-    """The table that a lamp goes by, if any."""
+    """The table that a lamp follows, if any."""
     found = next((x.photometry for x in project.lamps if x.id == lamp), None)
     return None if found is None else find(project.photometries, found)
 
 
 def with_photometry(project: Project, lamp: str, read: PhotometryData) -> Project:
-    """A lamp that goes by a table, with the lumens and watts that came with it; a table that is there already under
+    """A lamp that follows a table, with the lumens and watts that came with it; a table that is there already under
     that name, with the same figures, is used again."""
     record = find(project.lamps, lamp)
     table = read.photometry
@@ -46,12 +46,12 @@ def with_photometry(project: Project, lamp: str, read: PhotometryData) -> Projec
 
 
 def without_photometry(project: Project, lamp: str) -> Project:
-    """A lamp that goes by its beam alone."""
+    """A lamp that follows its beam alone."""
     return _tidy(put(project, replace(find(project.lamps, lamp), photometry=None)))
 
 
 def _tidy(project: Project) -> Project:
-    """Without tables that no lamp goes by."""
+    """Without tables that no lamp follows."""
     used = {x.photometry for x in project.lamps}
     kept = tuple(p for p in project.photometries if p.id in used)
     return project if len(kept) == len(project.photometries) else replace(project, photometries=kept)

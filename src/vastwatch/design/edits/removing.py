@@ -52,7 +52,7 @@ def remove(project: Project, idents: Iterable[str]) -> Removal:
 
 
 def removed(project: Project, *idents: str) -> Project:
-    """`remove`, for whoever does not tell of it."""
+    """`remove`, for anybody who does not tell of it."""
     return remove(project, idents).project
 
 

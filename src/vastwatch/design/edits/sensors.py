@@ -83,7 +83,7 @@ def add_sensor(
 
 
 def compatible_types(project: Project, sensor: Sensor, types: Sequence[DeviceType]) -> list[DeviceType]:
-    """The types that could hang in a sensor's place: what watches as it does, an area or what it is fixed to."""
+    """The types that could be mounted in a sensor's place: what watches as it does, an area or what it is fixed to."""
     now = find(project.devices, sensor.device)
     return [
         d for d in types if d.called and d.watches == now.watches and (d.watches == "area" or d.family == now.family)
@@ -109,8 +109,8 @@ def with_type(project: Project, sensor_id: str, device: DeviceType) -> Project:
 
 
 def readable_sensors(project: Project, room: str) -> list[Sensor]:
-    """The sensors that a room's presence could read: those that hang in it, and those on its doors and windows, which
-    two rooms share."""
+    """The sensors that a room's presence could read: those that are mounted in it, and those on its doors and windows,
+    which two rooms share."""
     level = find(project.rooms, room).level
     out = []
     for sensor in (s for s in project.sensors if s.level == level):

@@ -1,5 +1,5 @@
-"""Another answer to what tells of a room, in place of the one there is: for everybody who tries what else could hang
-there. Whoever goes by the room's conclusion goes on doing so, whatever stands behind it."""
+"""Another answer to what tells of a room, in place of the one there is: for everybody who tries what else could are
+mounted there. Anybody who follows the room's conclusion goes on doing so, whatever stands behind it."""
 
 from __future__ import annotations
 
@@ -16,8 +16,8 @@ from vastwatch.design.relations import presence_of, sensors_of
 
 
 def without_what_tells(project: Project, room: str) -> Project:
-    """The project with nothing hanging that the conclusion of a room reads. Rows and outputs that name that conclusion
-    go on naming it: what is hung next tells for it; and those that read one of its sensors themselves name it from
+    """The project with nothing mounting that the conclusion of a room reads. Rows and outputs that name that conclusion
+    go on naming it: what is mounted next tells for it; and those that read one of its sensors themselves name it from
     then on."""
     lighting = presence_of(project, room)
     if lighting is None:
@@ -33,7 +33,7 @@ def _by_conclusion(project: Project, sensors: Collection[str], conclusion: str) 
     def instead(part: Expr) -> Expr:
         if isinstance(part, Report):
             return named if part.sensor in sensors else part
-        # A belief weighs sensors alone.
+        # An occupancy probability weighs sensors alone.
         return named if isinstance(part, Belief) and any(r.sensor in sensors for r in part.of) else part
 
     def by(record: Any) -> Any:

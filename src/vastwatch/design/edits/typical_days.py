@@ -1,4 +1,4 @@
-"""Typical days to start from: people whose day sheets use the spots a project has.
+"""Typical days to start from: people whose schedules use the spots a project has.
 
 A template names roles ("sleep", "sit"), each with the spots that can fill it; what the building has no spot for is
 left out, so that a one-room project works as well as a house.
@@ -172,8 +172,8 @@ ROLES: dict[str, Callable[[Spot, str], bool]] = {
 
 
 def add_person(project: Project, template: str) -> tuple[Project, Person]:
-    """Add somebody of a template. Whoever leaves the building does so at a spot of activity `away`; one is made where
-    the project has none. Raises ValueError where the building has no place for them.
+    """Add somebody of a template. Anybody who leaves the building does so at a spot of activity `away`; one is made
+    where the project has none. Raises ValueError where the building has no place for them.
     """
     kind = TEMPLATES[template]
     if kind.many > 1:

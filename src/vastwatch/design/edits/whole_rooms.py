@@ -71,8 +71,8 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
 
 
 def _at_their_doors(project: Project, stay: set[str]) -> Project:
-    """Sensors that are fixed to a door or window which stays, on the side of the room that went, hang in the opening
-    itself. Raises ValueError where one is outside every room even so."""
+    """Sensors that are fixed to a door or window which stays, on the side of the room that went, are mounted in the
+    opening itself. Raises ValueError where one is outside every room even so."""
     for sensor in project.sensors:
         if room_of(project, sensor) is not None:
             continue
@@ -130,7 +130,7 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
 
 def _scenes_copied(project: Project, room: Room, names: dict[str, str]) -> Project:
     """Copies of a room's scenes and lamp groups, of the lamps that were copied; buttons ask for them. Its rows stay its
-    own: they go by what is concluded there."""
+    own: they follow what is concluded there."""
     for collection, stem in (("scenes", "scene"), ("lamp_groups", "lamps")):
         mine = [r for r in getattr(project, collection) if r.room == room.id]
         fresh = fresh_ids(project, f"{stem} {names[room.id]}")

@@ -29,8 +29,8 @@ from vastwatch.devices.families import FAMILY_TYPES
 from vastwatch.files.csv_cells import csv_text
 from vastwatch.files.writing import write_atomically
 
-# What is written beside the axes, minutes of dark and hours of burning a day; scales that are even below the first and
-# go by ratios above it.
+# What is written beside the axes, minutes of dark and hours of on a day; scales that are even below the first and
+# follow ratios above it.
 DARK_TICKS = (0.0, 0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0)
 BURN_TICKS = (0.0, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0)
 DARK_EVEN, BURN_EVEN = 0.1, 0.05
@@ -42,7 +42,7 @@ ANGLES = (0, 45, -45, 180, 135, -135, 90, -90)
 
 
 def scaled(value: float, even: float) -> float:
-    """Even near nought, by ratios above."""
+    """Even near zero, by ratios above."""
     return math.log10(1.0 + value / even)
 
 
@@ -57,7 +57,7 @@ class Placed:
         self._top, self._right = scaled(max(darks), DARK_EVEN) * 1.06, scaled(max(burns), BURN_EVEN) * 1.05
 
     def x(self, burn: float) -> float:
-        """Pixel of hours burning a day."""
+        """Pixel of hours on a day."""
         return self.frame.left() + self.frame.width() * scaled(burn, BURN_EVEN) / self._right
 
     def y(self, dark: float) -> float:
@@ -191,7 +191,8 @@ def _technology_of(point: Point) -> str | None:
 
 
 def _mark(p: QPainter, t: Theme, c: QPointF, point: Point, marked: bool, k: float) -> None:
-    """Shape before colour: today filled, the recommendation a lozenge, other ways rings, beliefs squares."""
+    """Shape before colour: today filled, the recommendation a lozenge, other ways rings, occupancy probabilities
+    squares."""
     r = (7.0 if point.kind in ("today", "recommended") else 3.0 if point.kind in ("curve", "search") else 5.5) * k
     pen = QPen(t.ink, (2.6 if marked else 1.6) * k)
     fill: QColor = t.card

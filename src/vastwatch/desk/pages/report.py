@@ -270,7 +270,7 @@ def _parts(project: Project) -> str:
 
 
 def _curve(painter: QPainter, area: QRectF, project: Project, curve: TimingCurve) -> None:
-    """Drops a week over the hold, with the present and the recommended one."""
+    """False-offs a week over the hold, with the present and the recommended one."""
     room = find(project.rooms, curve.room)
     painter.save()
     painter.setPen(LIGHT.ink)
@@ -280,7 +280,7 @@ def _curve(painter: QPainter, area: QRectF, project: Project, curve: TimingCurve
     )
     plot = area.adjusted(44, 34, -16, -40)
     hold, drops = curve.hold_s, 7.0 * curve.drops_per_day
-    # With hardly any hold the light drops all the time: what people choose among lies below.
+    # With hardly any hold the light goes off on somebody all the time: what people choose among lies below.
     longest = float(hold[-1]) or 1.0
     most = max(float(drops[hold >= min(60.0, longest / 4)].max()), 1.0)
 

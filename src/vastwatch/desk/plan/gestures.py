@@ -127,7 +127,7 @@ class MoveMark(Gesture):
 
 
 class TurnThing(Gesture):
-    """Turns a spot or a piece of furniture by its handle, in steps of 5 degrees; Alt lets go of them."""
+    """Turns a spot or a piece of furniture by its handle, in steps of 5 degrees; Alt releases them."""
 
     def __init__(self, bench: EditContext, handle: Handle) -> None:
         super().__init__(bench)

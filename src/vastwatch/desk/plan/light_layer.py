@@ -25,7 +25,7 @@ STRONG_NIGHT, STRONG_DAY, MOST = 0.62, 0.42, 0.9
 
 
 def show_lit(state: PlanState, focus: Focus, house: HouseRun | None) -> None:
-    """Set what of a state belongs to light: what burns at the moment, or as the scene in hand says, and what that gives
+    """Set what of a state belongs to light: what is on at the moment, or as the scene in hand says, and what that gives
     at the spots of the room in hand."""
     state.pools, state.spot_lux = focus.here.lights, ()
     if not focus.here.lights:
@@ -34,7 +34,7 @@ def show_lit(state: PlanState, focus: Focus, house: HouseRun | None) -> None:
     scene = next((s for s in project.scenes if s.id == focus.scene), None)
     if scene is not None:
         asked = {x.lamp: x.level for x in scene.levels}
-        # Lamps of the other ladders of its room burn as they do at the moment.
+        # Lamps of the other ladders of its room are on as they do at the moment.
         group = next((g.id for g in groups_in(project, scene.room) if g.id == focus.lamps), None)
         for lamp in lamps_for(project, scene.room, group):
             state.lit.pop(lamp.id, None)
@@ -60,7 +60,7 @@ def _wanted(state: PlanState, spot: str) -> float:
 
 
 def draw_pools(p: QPainter, state: PlanState) -> None:
-    """The light of burning lamps over the floors of the shown level."""
+    """The light of on lamps over the floors of the shown level."""
     for room in state.rooms:
         levels = {x.id: state.lit[x.id] for x in lamps_in(state.project, room.id) if x.id in state.lit}
         if levels:

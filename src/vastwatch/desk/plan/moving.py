@@ -51,7 +51,7 @@ class Moving(Gesture):
         self.moved = self.told = False
 
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        """Follow the pointer; Alt lets go of grid and lines."""
+        """Follow the pointer; Alt releases grid and lines."""
         bench = self.bench
         bench.hurry()
         at = bench.plan_at(pixel)

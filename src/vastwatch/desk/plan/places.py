@@ -34,7 +34,7 @@ FLAT_M = 0.1
 
 
 def rooms_with_light(state: PlanState) -> frozenset[str]:
-    """The rooms in which a lamp burns."""
+    """The rooms in which a lamp is on."""
     return frozenset(x.room for x in state.project.lamps if state.lit.get(x.id, 0.0) > 0)
 
 
@@ -70,7 +70,7 @@ def _width(words: str, selected: bool, size: int = 13) -> int:
 
 
 def name_frame(room: Room, state: PlanState, view: QGraphicsView) -> QRectF:
-    """Where a room's name was last painted, in pixels of a view: what takes hold of the room."""
+    """Where a room's name was last painted, in pixels of a view: what snaps to the room."""
     left, level, wide = state.names.get(room.id) or name_place(room.outline)
     k = view.transform().m11()
     at = view.mapFromScene(QPointF(left, -level))
@@ -186,7 +186,7 @@ def _places(p: QPainter, state: PlanState) -> None:
 
 
 def draw_lamps(p: QPainter, state: PlanState) -> None:
-    """Lamps, each as far as it burns."""
+    """Lamps, each as far as it is on."""
     if state.hurried:
         return
     project, theme, scale = state.project, state.theme, scale_of(p)

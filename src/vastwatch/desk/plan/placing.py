@@ -28,7 +28,7 @@ from vastwatch.words import error_sentence
 
 # What somebody does at a spot of a posture until it is said otherwise.
 ACTIVITY_OF = {"standing": "hands-on", "seated": "desk", "lying": "sleeping"}
-# An opening takes hold of a wall so far away; what has no size is foreseen as a square of this side.
+# An opening snaps to a wall so far away; what has no size is foreseen as a square of this side.
 WALL_REACH_M, SPECK_M = 0.35, 0.2
 
 

@@ -1,4 +1,4 @@
-"""The plan at the playhead: the hour, which lamps burn, who stands where, and whom the open incident happened to."""
+"""The plan at the playhead: the hour, which lamps are on, who stands where, and whom the open incident happened to."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def show_moment(state: PlanState, focus: Focus, house: HouseRun | None, rehearsa
         state.moment_of = of
         _make(state, focus, house, rehearsal)
         state.moment_lit = state.lit
-    # A scene that is looked at changes what burns in the picture, not in the moment.
+    # A scene that is looked at changes what is on in the picture, not in the moment.
     state.lit = dict(state.moment_lit)
 
 

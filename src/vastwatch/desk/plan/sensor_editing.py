@@ -1,4 +1,4 @@
-"""Sensors by hand on the plan: placed from the shelf, dragged along walls, turned by their handle, taken away.
+"""Sensors by hand on the plan: placed from the device list, dragged along walls, turned by their handle, removed.
 
 It does for sensors what the builder does for the building; the edits themselves are `design/edits/sensors.py`.
 """
@@ -57,7 +57,7 @@ class Hanging:
         return self.bench.document.project
 
     def selected(self) -> Sensor | None:
-        """The selected sensor, where it hangs on the shown level."""
+        """The selected sensor, where it depends on the shown level."""
         return next((s for s in self.bench.state.sensors if s.id == self.bench.focus.selected), None)
 
     # -- by the pointer ----------------------------------------------------------------------------------------
@@ -109,8 +109,8 @@ class Hanging:
         return self.place(device_id, x, y, KEY_SNAP_M)
 
     def place(self, device_id: str, x: float, y: float, reach_m: float | None = None) -> bool:
-        """Place a device from the shelf at a plan point; False where it cannot go. `reach_m`: how near a wall it snaps
-        to that, by default as near as it looks."""
+        """Place a device from the device list at a plan point; False where it cannot go. `reach_m`: how near a wall it
+        snaps to that, by default as near as it looks."""
         bench, project, level = self.bench, self.project, self.bench.level
         device = next((d for d in bench.types(project) if d.id == device_id), None)
         if device is None:
@@ -147,7 +147,7 @@ class Hanging:
         return True
 
     def foresee(self, device_id: str, x: float, y: float) -> list[Outline]:
-        """Where a device would hang, as a dart that looks where it would look; nothing where it cannot."""
+        """Where a device would be mounted, as a dart that looks where it would look; nothing where it cannot."""
         bench, project, level = self.bench, self.project, self.bench.level
         device = next((d for d in bench.types(project) if d.id == device_id), None)
         if device is None or room_at(project, level, x, y) is None:
@@ -197,7 +197,7 @@ class Hanging:
 
 
 class MoveSensor(Gesture):
-    """Moves a sensor along walls; where it comes to another wall it faces into the room. Alt lets go of the walls."""
+    """Moves a sensor along walls; where it comes to another wall it faces into the room. Alt releases the walls."""
 
     def __init__(self, hanging: Hanging, pixel: QPointF, sensor: Sensor) -> None:
         bench = hanging.bench
@@ -231,7 +231,7 @@ class MoveSensor(Gesture):
 
 
 class TurnSensor(Gesture):
-    """Turns the selected sensor by its handle, in steps of 5 degrees; Alt lets go of them."""
+    """Turns the selected sensor by its handle, in steps of 5 degrees; Alt releases them."""
 
     def __init__(self, hanging: Hanging) -> None:
         super().__init__(hanging.bench)

@@ -38,7 +38,7 @@ class Sheet(QGraphicsView):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def hurry(self) -> None:
-        """The view is about to move; whoever paints may want to know."""
+        """The view is about to move; anybody who paints may want to know."""
 
     def pan(self, dx: int, dy: int) -> None:
         """Move what is shown by so many pixels."""

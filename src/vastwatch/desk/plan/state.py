@@ -25,7 +25,7 @@ T = TypeVar("T")
 
 class ZonesShown(NamedTuple):
     """What the plan shows of zones: the tracker in hand, what it makes of them, and the reports of the spot in hand, on
-    the plan as whoever reads the device would place them, and whether a zone of its own counts each."""
+    the plan as anybody who reads the device would place them, and whether a zone of its own counts each."""
 
     known: ZonedSensor
     dots: tuple[tuple[float, float, bool], ...]
@@ -46,7 +46,7 @@ class PlanState:
     # What clocks show at the playhead, seconds: devices may be set by the hour.
     second: float | None = None
     lit: dict[str, float] = field(default_factory=dict)
-    # Of what the moment was made last, and which lamps burned in it.
+    # Of what the moment was made last, and which lamps was on in it.
     moment_of: tuple[object, ...] = ()
     moment_lit: dict[str, float] = field(default_factory=dict)
     people: list[tuple[str, str, tuple[float, float], bool]] = field(default_factory=list)
@@ -79,7 +79,7 @@ class PlanState:
     # and what it asks for.
     pools: bool = False
     spot_lux: tuple[tuple[str, float, float], ...] = ()
-    # The hazards of the shown level as they are on the rehearsed day.
+    # The hazards of the shown level as they are on the simulated day.
     hazards: list[Hazard] = field(default_factory=list)
 
     @property

@@ -30,7 +30,7 @@ from vastwatch.geometry import polygons
 from vastwatch.site.record import Point
 from vastwatch.words import error_sentence
 
-# Pixels within which a point takes hold of a corner, of a wall, or of a line through a corner.
+# Pixels within which a point snaps to a corner, of a wall, or of a line through a corner.
 CORNER_PX, EDGE_PX, LINE_PX = 11.0, 9.0, 7.0
 # A press that moves less than this is a click, pixels.
 CLICK_PX = 5.0
@@ -210,7 +210,8 @@ class Tools:
             self.bench.say("Without a mouse, type the room on the left: 4.2 x 3.6, or its corners.")
 
     def drop(self, token: str, x: float, y: float) -> bool:
-        """A hazard carried here from the shelf: a small one, as a click makes it. False for what has to be drawn."""
+        """A hazard carried here from the device list: a small one, as a click makes it. False for what has to be
+        drawn."""
         kind = token.removeprefix("draw:")
         if kind not in HAZARD_KINDS:
             return False

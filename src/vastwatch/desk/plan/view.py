@@ -57,7 +57,7 @@ from vastwatch.signals import DAY
 
 # What a drag from a panel carries: a token of what to place, as UTF-8.
 CARRIED = "application/x-vastwatch-thing"
-# Pixels within which a click takes hold of a mark, and of a rotate handle.
+# Pixels within which a click snaps to a mark, and of a rotate handle.
 # An arrow with nothing to nudge moves the view, pixels.
 KEY_PAN_PX = 40
 NUDGE_M, BIG_NUDGE_M = 0.05, 0.25
@@ -289,7 +289,7 @@ class PlanView(Sheet):
         return Pan(self.bench, pixel, None if room is None else room.id)
 
     def _mark_held(self, pixel: QPointF, ident: str) -> Gesture:
-        """Select a sensor, lamp, other output or spot, and take hold of it."""
+        """Select a sensor, lamp, other output or spot, and snap to it."""
         found = find_any(self.document.project, ident)
         assert found is not None
         collection, record = found
@@ -401,7 +401,7 @@ class PlanView(Sheet):
     # -- placing -----------------------------------------------------------------------------------------------
 
     def place(self, token: str, x: float, y: float) -> bool:
-        """Place what was chosen, a device from the shelf or a part of the building, at a plan point; False where
+        """Place what was chosen, a device from the device list or a part of the building, at a plan point; False where
         it cannot go."""
         if token.startswith("draw:"):
             return self.tools.drop(token, x, y)
@@ -491,7 +491,7 @@ class PlanView(Sheet):
             super().keyPressEvent(event)
 
     def put_down(self) -> None:
-        """Put what is in the hand where Return puts it, whoever has the keys."""
+        """Put what is in the hand where Return puts it, no matter who has the keys."""
         self.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier))
 
     def nudge(self, dx: float, dy: float, whole: bool = False) -> bool:

@@ -51,7 +51,7 @@ def show_zones(state: PlanState, focus: Focus) -> None:
     dots: tuple[tuple[float, float, bool], ...] = ()
     mine = [i for i, s in enumerate(known.spots) if s.id == focus.selected]
     if mine:
-        # Where the reports lie on the plan, for whoever takes them for places: the device's x and y as they are.
+        # Where the reports lie on the plan, for anybody who takes them for places: the device's x and y as they are.
         read = sample_readings(known.spread, mine[0], DOTS)
         own = np.zeros(len(read), bool)
         for j in np.flatnonzero(known.intended[mine[0]]):

@@ -23,7 +23,7 @@ from vastwatch.words import error_sentence
 
 # Pixels within which a corner of a zone is taken hold of.
 CORNER_PX = 9.0
-# What a corner or side takes hold of, metres: furniture and walls.
+# What a corner or side snaps to, metres: furniture and walls.
 SNAP_M, GRID_M = 0.08, 0.05
 # A click this near a spot means it, metres.
 NEAR_M = 0.5
@@ -113,7 +113,7 @@ class ZoneHands:
 
 class ShapeZone(Gesture):
     """Drags a zone, or one corner of it: of a rectangle the sides beside it follow. It snaps to furniture and walls,
-    and stops at its neighbours; Alt lets go of both."""
+    and stops at its neighbours; Alt releases both."""
 
     def __init__(
         self, bench: EditContext, pixel: QPointF, zone: Zone, corner: int | None, mark: str | None = None

@@ -103,7 +103,7 @@ class Derived(QObject, Generic[T]):
         self.check()
 
     def ask(self) -> None:
-        """Compute it now, whoever needs it."""
+        """Compute it now, no matter who needs it."""
         reads = self.reads(self.wanted)
         if reads is None:
             return
@@ -134,7 +134,7 @@ class Derived(QObject, Generic[T]):
         self.changed.emit()
 
     def give_up(self) -> None:
-        """Take no answer any more: whoever shows it goes."""
+        """Take no answer any more: anybody who shows it goes."""
         self._number += 1
 
     def put(self, value: T, reads: tuple[Any, ...]) -> None:
@@ -199,7 +199,7 @@ class _Job(QRunnable):
         except ValueError as e:
             state, outcome = "refused", str(e)
         except Exception:
-            # A failure of the program must not leave the panel waiting for ever.
+            # A internal error must not leave the panel waiting for ever.
             logging.exception("computing the %s failed", self.name)
             state, outcome = "failed", NOT_COMPUTED
         self.deliver(self.number, state, outcome)

@@ -1,4 +1,4 @@
-"""What is found in the design, and because of what it goes wrong in the rehearsed week."""
+"""What is found in the design, and because of what it goes wrong in the simulated week."""
 
 from __future__ import annotations
 

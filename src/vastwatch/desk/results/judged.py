@@ -77,7 +77,7 @@ class HouseJudge(QObject):
             self.rest.start()
 
     def _give_way(self) -> None:
-        """Whoever asks the judge now waits for no other room; those are judged afterwards."""
+        """Anybody who asks the judge now waits for no other room; those are judged afterwards."""
         if self.house.busy and any(derived.busy for derived in self._asked):
             self.house.spoil()
             self.rest.start()

@@ -29,7 +29,7 @@ from vastwatch.signals import DAY
 
 T = TypeVar("T")
 
-# The rehearsed week: its days, and its seed.
+# The simulated week: its days, and its seed.
 DAYS, SEED = 7, 1
 # What is rehearsed where a month is looked at: four weeks, of which the first is that week.
 MONTH = 28
@@ -139,7 +139,7 @@ class Results(QObject):
 
     @property
     def rehearsal(self) -> Rehearsal | None:
-        """The rehearsed week, of the design as it was when it last rested."""
+        """The simulated week, of the design as it was when it last rested."""
         return self.week.value
 
     @property
@@ -174,7 +174,7 @@ class Results(QObject):
         self.week.check()
 
     def show_recording(self, recording: Recording | None) -> None:
-        """Look at what sensors really said, in place of the rehearsed week; None goes back to it."""
+        """Look at what sensors really said, in place of the simulated week; None goes back to it."""
         self.recording = recording
         self.week.forget()
         self.refresh()
@@ -249,7 +249,7 @@ class Results(QObject):
             self._pool.start(give_back_freed_memory)
 
     def stop(self) -> None:
-        """Let go of everything under way and wait for the pool: the window closes."""
+        """Release everything under way and wait for the pool: the window closes."""
         self._settle.stop()
         self._idle.stop()
         self.stopped = True

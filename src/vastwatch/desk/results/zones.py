@@ -1,4 +1,4 @@
-"""How the zones of the tracking radar in hand fare in the rehearsed week, and what would help them."""
+"""How the zones of the tracking radar in hand fare in the simulated week, and what would help them."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import Signal, TimeSeries
 
 ROW, THICK = 16, 9
-# A belief has room to be read.
+# An occupancy probability has room to be read.
 BELIEF_HIGH = 34
 
 
@@ -29,7 +29,7 @@ class Lane:
     # A number from 0 to 1 over time in place of a signal, and the levels that count.
     levels: TimeSeries | None = None
     marks: tuple[float, ...] = ()
-    # A number from 0 to 1 over time, as heights: how far a lamp burns.
+    # A number from 0 to 1 over time, as heights: how far a lamp is on.
     heights: TimeSeries | None = None
     # What is painted faintly behind the signal: of a row of a ladder, while it holds, whether or not it wins.
     behind: Signal | None = None

@@ -2,7 +2,7 @@
 
 What each sensor says, what presence concludes, what the lamp does: all that a house run knows. Where it was rehearsed
 there is more to tell: who is there, and where it went wrong. A red tooth pointing down: somebody left in the dark; an
-amber tooth up: light for nobody.
+amber tooth up: light while empty.
 """
 
 from __future__ import annotations
@@ -278,7 +278,7 @@ class Ribbon(QWidget):
         p.restore()
 
     def _heights(self, p: QPainter, levels: TimeSeries, colour: QColor, foot: float) -> None:
-        """A lamp's level as heights over the foot of its lane; what burns at all is seen to."""
+        """A lamp's level as heights over the foot of its lane; what is on at all is seen to."""
         lo, hi = self.start, min(self.start + self.span, levels.end)
         t, v = levels.t, levels.v
         a, b = int(np.searchsorted(t, lo, side="right")), int(np.searchsorted(t, hi, side="left"))

@@ -115,7 +115,7 @@ def _some(sentences: Sequence[str], most: int = 3) -> str:
 
 
 def catch_failures(desk: Desk, log: Path) -> None:
-    """A failure of the program neither ends it nor reaches the user as a traceback: it is logged, and said."""
+    """A internal error neither ends it nor reaches the user as a traceback: it is logged, and said."""
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if issubclass(kind, KeyboardInterrupt):
@@ -128,7 +128,7 @@ def catch_failures(desk: Desk, log: Path) -> None:
         desk.window.say(f"That did not work because of an internal error. Your work is kept; details in {log}.")
 
     sys.excepthook = caught
-    # What fails in the background goes to the same log, and is said by whoever asked for it.
+    # What fails in the background goes to the same log, and is said by anybody who asked for it.
     with contextlib.suppress(OSError):
         log.parent.mkdir(parents=True, exist_ok=True)
         logging.basicConfig(handlers=[logging.FileHandler(log, encoding="utf-8", delay=True)])

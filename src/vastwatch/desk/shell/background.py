@@ -41,7 +41,7 @@ class _Work(QRunnable):
         except MemoryError:
             outcome = ProjectError("not enough memory to read this file")
         except Exception:
-            # Whatever goes wrong, whoever waits is told; the details are for those who mend it.
+            # Whatever goes wrong, anybody who waits is told; the details are for those who mend it.
             logging.getLogger(__name__).exception("work in the background failed")
             outcome = ProjectError("this file could not be read because of an internal error; nothing was changed")
         with contextlib.suppress(RuntimeError):

@@ -76,8 +76,8 @@ class EditsSheet(QDialog):
 
 
 class Commands(QObject):
-    """Made once for a window: `menu` and `help` are to be hung where they open. The window itself is only what the keys
-    are of, and what dialogs lie over."""
+    """Made once for a window: `menu` and `help` are to be mounted where they open. The window itself is only what the
+    keys are of, and what dialogs lie over."""
 
     def __init__(
         self, window: QMainWindow, around: Context, filing: Filing, verdict: Verdict,
@@ -145,7 +145,7 @@ class Commands(QObject):
 
     def _undo_actions(self) -> tuple[QAction, QAction]:
         stack = self.around.document.undo_stack
-        # Kept by name: the stack leaves them to whoever asked, and without a name they are gone at once.
+        # Kept by name: the stack leaves them to anybody who asked, and without a name they are gone at once.
         undo, redo = stack.createUndoAction(self, self.tr("Undo:")), stack.createRedoAction(self, self.tr("Redo:"))
         assert undo is not None and redo is not None
         self.around.document.changed.connect(self._note_change)

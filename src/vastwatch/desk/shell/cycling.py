@@ -26,7 +26,7 @@ def level_of(project: Project, ident: str) -> str | None:
 
 
 def home_of(project: Project, ident: str) -> Room | None:
-    """The room that a record is, is in, or hangs in; of a zone, of its sensor. None for what has none."""
+    """The room that a record is, is in, or is mounted in; of a zone, of its sensor. None for what has none."""
     found = find_any(project, ident)
     if found is None:
         return None

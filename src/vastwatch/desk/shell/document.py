@@ -126,7 +126,7 @@ class Document(QObject):
         """Take back the last step if it has this key, and forget it: it cannot be redone."""
         last = self.undo_stack.command(self.undo_stack.index() - 1)
         if isinstance(last, _Change) and last.number == self._keys.get(key):
-            # Qt drops an obsolete step in place of undoing it.
+            # Qt false-offs an obsolete step in place of undoing it.
             before = last.old
             last.setObsolete(True)
             self.undo_stack.undo()
@@ -136,7 +136,7 @@ class Document(QObject):
         """Take a value without an undo step; for the undo steps themselves."""
         old, self.project = self.project, new
         if old is not new:
-            # Whoever follows the hand goes first.
+            # Anybody who follows the hand goes first.
             with frame():
                 self.changed.emit(old, new)
             if not self._timer.isActive():

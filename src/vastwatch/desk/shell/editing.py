@@ -65,7 +65,7 @@ UNITS: dict[str, Unit] = {
 
 
 class At(NamedTuple):
-    """Where what is edited stands in a project: how it is found, None where it is gone, and put back; and what it is
+    """Where what is edited stands in a project: how it is found, None where it is gone, and restored; and what it is
     called in the list of steps."""
 
     get: Callable[[Project], Any]

@@ -47,8 +47,8 @@ PICTURE_PX = 2400
 class Filing(QObject):
     """Works for one document. `window` is what its dialogs lie over; `plan` is what a picture is taken of.
 
-    `say` carries one-line messages. Whoever shows the document listens to the others: another project has `come` in;
-    its first room is to be typed (`bare`); rooms were `brought` in; a `picture` is to be drawn over; something was
+    `say` carries one-line messages. Anybody who shows the document listens to the others: another project has `come`
+    in; its first room is to be typed (`bare`); rooms were `brought` in; a `picture` is to be drawn over; something was
     exported or printed (`handed_over`).
     """
 
@@ -193,7 +193,7 @@ class Filing(QObject):
         self.say.emit(self.tr("Imported: {}.").format(brought.words))
 
     def _show_brought(self, new: Project, path: Path) -> None:
-        """Apply what was brought in, and look at its first room."""
+        """Apply what was imported, and look at its first room."""
         before = {r.id for r in self.document.project.rooms}
         self.document.apply(new, f"Import {path.name}")
         first = next((r.id for r in new.rooms if r.id not in before), self.focus.room)

@@ -37,7 +37,7 @@ class StatusLine(QWidget):
         self._news = QTimer(self)
         self._news.setSingleShot(True)
         self._news.setInterval(NEWS_MS)
-        # A bound method: Qt lets go of it with the line, where a lambda could outlive it.
+        # A bound method: Qt releases it with the line, where a lambda could outlive it.
         self._news.timeout.connect(self.hush)
 
     def tell_when(self, words: str) -> None:

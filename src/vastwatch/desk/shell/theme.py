@@ -1,6 +1,6 @@
 """Colours, type and spacing: every token the desk paints with, in one place.
 
-Meanings are fixed: amber is light burning or wanted, blue PIR, teal radar, violet pressure, umber contacts, red
+Meanings are fixed: amber is light on or wanted, blue PIR, teal radar, violet pressure, umber contacts, red
 somebody left in the dark. Nothing else is coloured.
 """
 

@@ -24,7 +24,7 @@ SHOWN, NEAREST = 3, 2
 class OffersView(QWidget):
     """Asks the adviser and shows its answer, first at a glance and then as it is judged."""
 
-    # An offer is to be hung; the four ways are to be shown.
+    # An offer is to be mounted; the four ways are to be shown.
     taken = pyqtSignal(object)
     ways = pyqtSignal()
 

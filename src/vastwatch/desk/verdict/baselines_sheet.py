@@ -16,7 +16,7 @@ from vastwatch.words import capital, duration_words
 
 
 class SchoolsSheet(QDialog):
-    """Fills itself from `results[SCHOOLS]`, which it asks for. `taken` carries the school to hang."""
+    """Fills itself from `results[SCHOOLS]`, which it asks for. `taken` carries the school to mount."""
 
     taken = pyqtSignal(object)
 

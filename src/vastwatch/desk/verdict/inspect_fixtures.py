@@ -80,7 +80,7 @@ def _window_words(form: Form, opening: Any) -> str:
 
 
 def _falsely_triggered(form: Form, hazard: Any) -> str:
-    """How often it fools which sensor."""
+    """How often it falsely triggers which sensor."""
     project = form.document.project
     now = on_date(project, hazard, date.fromisoformat(project.brief.rehearse_from))
     if now is None:

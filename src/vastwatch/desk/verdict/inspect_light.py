@@ -41,7 +41,7 @@ def lamp_form(form: Form, lamp: Any) -> None:
 
 
 def _photometry(form: Form, lamp: Any) -> None:
-    """Which photometric file a lamp goes by, another one, or none."""
+    """Which photometric file a lamp follows, another one, or none."""
 
     def told(record: Any) -> str:
         table = photometry_for(form.document.project, record.id)
@@ -68,7 +68,7 @@ def _photometry(form: Form, lamp: Any) -> None:
 
 
 def take_file(form: Form, ident: str, path: Path) -> None:
-    """Let a lamp go by a photometric file; say what was understood, or why not."""
+    """Let a lamp follow a photometric file; say what was understood, or why not."""
     try:
         read = read_photometric(path)
     except ProjectError as e:

@@ -1,4 +1,5 @@
-"""Forms of the inspector for sensors: where one hangs and looks, its settings, and for a mat under whom it closes."""
+"""Forms of the inspector for sensors: where one is mounted and looks, its settings, and for a mat under whom it
+closes."""
 
 from __future__ import annotations
 
@@ -32,7 +33,7 @@ SIXTH = "1 to {}; each step is 3 dB, about a sixth of the range."
 
 
 def sensor_form(form: Form, sensor: Any) -> None:
-    """Where it hangs and looks, and what is set at it."""
+    """Where it is mounted and looks, and what is set at it."""
     device = find(form.document.project.devices, sensor.device)
     form.name_field(f"{HEADINGS[device.family]} · {device.name}")
     _type_choice(form, sensor)
@@ -65,7 +66,7 @@ def sensor_form(form: Form, sensor: Any) -> None:
 
 
 def _type_choice(form: Form, sensor: Any) -> None:
-    """What hangs there, to be another type: the design around it stays."""
+    """What is mounted there, to be another type: the design around it stays."""
     project = form.document.project
     types = {d.id: d for d in (*project.devices, *catalogue())}
     could = {d.id: d for d in compatible_types(project, sensor, list(types.values()))}

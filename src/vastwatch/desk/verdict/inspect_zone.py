@@ -78,7 +78,7 @@ def _counted(form: Form, zone: Any) -> str:
 
 
 def _lamp(form: Form, zone: Any) -> None:
-    """Which lamp of its room burns while somebody is in it."""
+    """Which lamp of its room is on while somebody is in it."""
     project = form.document.project
     if zone.role == "ignore":
         return

@@ -440,7 +440,7 @@ class Verdict(QWidget):
     def _take_offer_of(self, offer: Candidate) -> None:
         room = find(self.document.project.rooms, offer.judged.room)
         self.document.apply(offer.project, f"Place {offer.name} in {room.name.lower()}")
-        # What was said of it when it was offered holds now that it hangs.
+        # What was said of it when it was offered holds now that it is mounted.
         self.results.know(offer.judged_as_hung)
         self.focus.set(selected=offer.sensors[-1].id)
 

@@ -385,7 +385,7 @@ def _apart(found: list[FoundOpening]) -> list[FoundOpening]:
 
 
 def remove_nested_walls(tracks: list[WallLine], found: list[list[FoundOpening]]) -> None:
-    """Take away pieces of wall that lie within a longer wall of the same direction: what is left of its cavity, or of a
+    """Remove pieces of wall that lie within a longer wall of the same direction: what is left of its cavity, or of a
     sill, where another wall meets it."""
     order = sorted(range(len(tracks)), key=lambda k: -sum(s.end - s.begin for s in tracks[k].spans))
     for n, k in enumerate(order):

@@ -1,7 +1,7 @@
 """Writing a project as a DXF in metres: everything that is in it, each kind on a layer of its own, level by level.
 
 Walls are drawn by their faces, broken at openings; doors with their leaf and swing, windows with three lines. So the
-drawing says to whoever reads it, this program among them, what it is.
+drawing says to anybody who reads it, this program among them, what it is.
 """
 
 from __future__ import annotations

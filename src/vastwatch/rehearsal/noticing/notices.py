@@ -29,7 +29,7 @@ Ids = NDArray[np.object_]
 
 # Walks are looked at this often, Hz (M6).
 WALK_HZ = 5.0
-# What is sure is seen without a gap, however short the device's own hold, seconds.
+# What is sure is seen without a gap, however short the device's device hold time, seconds.
 SURE_HOLD_S = 1.0
 
 
@@ -230,7 +230,7 @@ def _walks(mounted: MountedSensor, household_days: HouseholdDays, c: DetectionTa
         x[some] for x in (w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed)
     )
     who = household_days.walk_person[some]
-    # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks. Only
+    # One look in each fifth of a second of the clock, at random within it: it stays where it is anybody who walks. Only
     # those are taken at which they are where anything is noticed, and one sample beside.
     step, reach = STEP / speed, (bearing[some], route)
     near = out + (c.since[reach] - c.out[route] - 1) * step
@@ -274,8 +274,8 @@ def _minor(household_days: HouseholdDays, c: DetectionTable, name: tuple[object,
 
 
 def _still(household_days: HouseholdDays, c: DetectionTable, hold: float, name: tuple[object, ...]) -> Found:
-    """Stretches during which somebody at rest is seen without a gap longer than the device's own hold. They know no
-    yesterday: each stay begins anew at midnight."""
+    """Stretches during which somebody at rest is seen without a gap longer than the device's device hold time. They
+    know no yesterday: each stay begins anew at midnight."""
     w = household_days.joined
     if len(w.stay_spot) == 0:
         return _found(np.empty(0), np.empty(0), np.zeros(0, int), household_days, False)

@@ -1,8 +1,9 @@
 """How damp a room is, of a truth, and what a humidity sensor says of it.
 
 Relative humidity above the room's usual, in percent: it goes towards STEAM while somebody showers, and back to nothing
-after, each exponentially. Whoever is at a place for washing for SHOWER_S or longer has showered; whoever is there for
-less has washed their hands, which nobody notices. A fan that runs is not looked at: it would dry the room sooner.
+after, each exponentially. Anybody who is at a place for washing for SHOWER_S or longer has showered; anybody who is
+there for less has washed their hands, which nobody notices. A fan that runs is not looked at: it would dry the room
+sooner.
 """
 
 from __future__ import annotations

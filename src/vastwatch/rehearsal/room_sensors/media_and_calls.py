@@ -1,7 +1,7 @@
 """What players play and who is on a call, of a truth: what the house is told of a room that no sensor notices.
 
 While somebody sits where films are watched, the room's player shows one thing after another: films, and clips that are
-over within ten minutes. Whoever watches pauses now and then, and skips: for less than two seconds nothing plays. A
+over within ten minutes. Anybody who watches pauses now and then, and skips: for less than two seconds nothing plays. A
 player tells the length of what it plays, so that a clip is known for one from its beginning, and tells an exercise
 programme, to which nobody sits in the dark, from a film.
 """

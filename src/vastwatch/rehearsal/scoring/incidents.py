@@ -16,15 +16,15 @@ Kind = Literal["dropped", "late", "idle", "false start"]
 
 # Somebody who waits longer than this for the first light tells of it, seconds.
 LATE_S = 2.0
-# Burning for nobody becomes an incident from this stretch on, seconds.
+# On while empty becomes an incident from this stretch on, seconds.
 IDLE_S = 300.0
 
 
 @dataclass(frozen=True)
 class Incident:
     """`dropped`, a false-off: the light went off on somebody. `late`: no light LATE_S after somebody came. `idle`: it
-    burned for nobody for IDLE_S or more after they had left. `false start`, a false-on: it came on and nobody was there
-    at all. `at` and `duration_s` in seconds; `at` is when it began."""
+    was on while empty for IDLE_S or more after they had left. `false start`, a false-on: it came on and nobody was
+    there at all. `at` and `duration_s` in seconds; `at` is when it began."""
 
     kind: Kind
     room: str
@@ -33,7 +33,7 @@ class Incident:
 
     @property
     def dark(self) -> bool:
-        """Somebody was left in the dark, as against light that burned for nobody."""
+        """Somebody was left in the dark, as against light that was on while empty."""
         return self.kind in ("dropped", "late")
 
 

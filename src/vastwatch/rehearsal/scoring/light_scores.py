@@ -1,8 +1,8 @@
-"""How good the light of a room was beyond on and off: whether whoever was awake had what their place asks for, whether
-it burned over sleepers, how restless it was, and how often a hand had to press.
+"""How good the light of a room was beyond on and off: whether anybody who was awake had what their place asks for,
+whether it was on over sleepers, how restless it was, and how often a hand had to press.
 
-Whoever watches a film asks for nothing, unless their place has a figure of its own; whoever walks asks for nothing here
-either: that is what drops and first light are for.
+Anybody who watches a film asks for nothing, unless their place has a figure of its own; anybody who walks asks for
+nothing here either: that is what false-offs and first light are for.
 """
 
 from __future__ import annotations

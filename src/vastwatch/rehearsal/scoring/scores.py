@@ -15,7 +15,7 @@ from vastwatch.signals import Signal
 @dataclass(frozen=True)
 class Scores:
     """Per day: `false_offs` (false-offs: light went off on somebody), `dark_min` (needed and not lit), `wasted_h` and
-    `wasted_kwh` (lit for nobody). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None
+    `wasted_kwh` (lit while empty). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None
     without such an arrival, of which there were `arrivals` in all. `waves` and `switch_trips`: how often somebody waved
     at a light that had gone off on them, and how often they had to go to the switch."""
 

@@ -175,7 +175,8 @@ def _person(level: int, book: RouteTable, lives: HouseholdDays, k: int) -> _Doin
 
 @memoised
 def _spots(book: RouteTable, level: int) -> tuple[Array, Array, NDArray[np.bool_]]:
-    """Where each spot is, how high the chest is of whoever stays there, and whether it is on a level and not away."""
+    """Where each spot is, how high the chest is of anybody who stays there, and whether it is on a level and not
+    away."""
     here = [s.activity != "away" and lv == level for s, lv in zip(book.spots, book.spot_level)]
     at = np.array([s.at for s in book.spots], float).reshape(-1, 2)
     return at, np.array([CHEST_M[s.posture] for s in book.spots]), np.array(here, bool)

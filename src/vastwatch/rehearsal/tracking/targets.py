@@ -54,7 +54,7 @@ WANDER_WEIGHTS = math.exp(-1.0 / WANDER_S) ** np.arange(REMEMBERED)
 WANDER_WEIGHTS = (WANDER_WEIGHTS / math.sqrt(float((WANDER_WEIGHTS**2).sum()))).astype(np.float32)
 # Farther than this nothing is read, metres.
 FAR_M = 1024.0
-# A mirror shows so much of whoever is before it, at full strength: a share of the seconds.
+# A mirror shows so much of anybody who is before it, at full strength: a share of the seconds.
 IMAGE_SHARE = 0.3
 
 
@@ -240,7 +240,7 @@ def _images(radar: TrackingRadar, household: Household, mirror: Hazard, t: _Foun
     """Somebody's image behind a mirror, some of the time: as strong as nothing else."""
     tick, read, at, of, _ = t
     image, before = mirrored(mirror, at)
-    # Whoever is on the device's side of it: their image is farther off than they are.
+    # Anybody who is on the device's side of it: their image is farther off than they are.
     away = np.hypot(*(image - (radar.pose.x, radar.pose.y)).T)
     before &= away > np.hypot(*(at - (radar.pose.x, radar.pose.y)).T)
     drawn = uniform(key_of(household.seed, radar.sensor, mirror.id, "image"), 31 * tick + of)

@@ -12,9 +12,9 @@ from vastwatch.sensing.model import SURE_PER_S, MountedSensor
 
 Array = NDArray[np.float64]
 
-# Somebody this near the middle of a closed door has it open, metres; it was shut behind whoever is past.
+# Somebody this near the middle of a closed door has it open, metres; it was shut behind anybody who is past.
 DOOR_M = 0.45
-# It has no hold of its own: the door stays open for a moment behind whoever walked through, seconds.
+# It has no hold of its own: the door stays open for a moment behind anybody who walked through, seconds.
 DOOR_OPEN_S = 3.0
 
 

@@ -43,8 +43,8 @@ SKIN_C = 34.0
 REACH = 1.93
 # Beams converge at the lens; nearer than this their spacing means nothing, metres.
 NEAREST = 0.15
-# Whoever walks straight towards a sensor sways and swings arms and legs: across the sight line they move with at least
-# so much of their speed (steps of 0.7 m with a sway and swing of some 0.1 m to each side).
+# Anybody who walks straight towards a sensor sways and swings arms and legs: across the sight line they move with at
+# least so much of their speed (steps of 0.7 m with a sway and swing of some 0.1 m to each side).
 SWAY = 0.25
 # Crossing of beams by small movements is reckoned at so many distances, and over so many directions.
 CROSSING_AT, DIRECTIONS = 96, 24

@@ -129,7 +129,8 @@ def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array,
 
 
 def _by_band(below: tuple[int, ...], read: Array, device: RadarType) -> Array | float:
-    """The factor on the range of whoever is read as so far off, by the steps that their band is set below the rest."""
+    """The factor on the range of anybody who is read as so far off, by the steps that their band is set below the
+    rest."""
     if device.bands == 0 or not any(below):
         return 1.0
     steps = np.zeros(device.bands + 1)
@@ -140,7 +141,7 @@ def _by_band(below: tuple[int, ...], read: Array, device: RadarType) -> Array | 
 
 
 def _in_front(sensor: Sensor, points: Array, far: float, dz: float) -> NDArray[np.intp]:
-    """Indices of the points within reach and on the side of the antenna it looks to."""
+    """Indices of the points within reach and on the side of the antenna it faces."""
     dx, dy = points[:, 0] - sensor.at[0], points[:, 1] - sensor.at[1]
     yaw, pitch = math.radians(sensor.yaw), math.radians(sensor.pitch)
     ahead = (dx * math.cos(yaw) + dy * math.sin(yaw)) * math.cos(pitch) + dz * math.sin(pitch)

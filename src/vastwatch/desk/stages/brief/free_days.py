@@ -1,4 +1,4 @@
-"""Days that are free besides weekends, and vacations: counted, brought in from a calendar file, typed, taken out."""
+"""Days that are free besides weekends, and vacations: counted, imported from a calendar file, typed, taken out."""
 
 from __future__ import annotations
 

@@ -36,7 +36,7 @@ class BriefPanel(Paged):
         self.means.ask_next()
 
     def offer_people(self) -> None:
-        """Who lives here: the page of people, its day sheets."""
+        """Who lives here: the page of people, its schedules."""
         self.show_page(PEOPLE)
 
 

@@ -1,4 +1,4 @@
-"""The People page: who lives and works here, the day sheet of one of them, and their week at a glance."""
+"""The People page: who lives and works here, the schedule of one of them, and their week at a glance."""
 
 from __future__ import annotations
 

@@ -174,7 +174,7 @@ class ProjectPage(LazyPanel):
         self.document.apply(replace(project, place=replace(project.place, timezone=name)), f"Time zone {name}")
 
     def _lengths(self, index: int) -> None:
-        # Of whoever sits here, and not of the project: as with its key.
+        # Of anybody who sits here, and not of the project: as with its key.
         self.focus.set(feet=index == 1)
         QSettings().setValue("feet", self.focus.feet)
 

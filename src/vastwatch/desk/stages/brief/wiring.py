@@ -261,7 +261,7 @@ class WiringPage(LazyPanel):
 
 
 def _taken(words: str, named: str, away: Callable[..., object]) -> QWidget:
-    """Something that a circuit has, with a button that takes it away."""
+    """Something that a circuit has, with a button that removes it."""
     gone = QPushButton("×")
     gone.setFixedSize(24, 26)
     gone.setProperty("role", "pick")

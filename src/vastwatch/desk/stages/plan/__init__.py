@@ -1,4 +1,4 @@
-"""The Plan stage: building, furnishing, levels, drawings brought in."""
+"""The Plan stage: building, furnishing, levels, drawings imported."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""The Furnish page of the Plan stage: spots where people stop, what fools sensors, and the furniture shelf."""
+"""The Furnish page of the Plan stage: spots where people stop, what falsely triggers sensors, and the furniture
+shelf."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""One day of one room in two designs: who was there, and in each when light burned and what went wrong."""
+"""One day of one room in two designs: who was there, and in each when light was on and what went wrong."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The rehearsed days, each with what went wrong, and the transport."""
+"""The simulated days, each with what went wrong, and the transport."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ ONLY_WORDS: dict[Only, str] = {
 
 
 class DaysPanel(Side):
-    """The rehearsed days from noon to noon, each with what went wrong in the focused room; and the transport."""
+    """The simulated days from noon to noon, each with what went wrong in the focused room; and the transport."""
 
     def __init__(self, around: Context) -> None:
         super().__init__(self.tr("Days"))

@@ -1,4 +1,4 @@
-"""The timing curve of a log: at each hold, how long the light would burn, and how often it would come on again soon
+"""The timing curve of a log: at each hold, how long the light would be on, and how often it would come on again soon
 after it went off. Who was there a log does not know."""
 
 from __future__ import annotations

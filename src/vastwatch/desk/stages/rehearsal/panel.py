@@ -1,4 +1,4 @@
-"""The left-hand panel of the Rehearsal stage: the rehearsed days, or those of a log of the real house."""
+"""The left-hand panel of the Rehearsal stage: the simulated days, or those of a log of the real house."""
 
 from __future__ import annotations
 

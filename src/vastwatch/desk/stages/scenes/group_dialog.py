@@ -1,4 +1,4 @@
-"""Which lamps of a room go by a ladder of their own, and what that group is called."""
+"""Which lamps of a room follow a ladder of their own, and what that group is called."""
 
 from __future__ import annotations
 

@@ -210,7 +210,7 @@ class LadderPane(QWidget):
         self.document.apply(remove_row(self.document.project, ident), f"Delete the row “{name}”")
 
     def new_group(self) -> None:
-        """Ask which lamps of the room are to go by a ladder of their own."""
+        """Ask which lamps of the room are to follow a ladder of their own."""
         self._ask_group(None)
 
     def change_group(self) -> None:

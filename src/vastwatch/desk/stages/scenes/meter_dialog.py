@@ -1,4 +1,4 @@
-"""Two readings of a sensor of light beside a meter where light is wanted: what the one reads of what the other does."""
+"""Two readings of a light sensor beside a meter where light is wanted: what the one reads of what the other does."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A scene at sliders: a lamp a row, with what it burns at and draws, and how slowly the scene is gone to."""
+"""A scene at sliders: a lamp a row, with what it is on at and draws, and how slowly the scene is gone to."""
 
 from __future__ import annotations
 

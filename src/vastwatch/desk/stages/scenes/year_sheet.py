@@ -1,4 +1,4 @@
-"""The year's table as a picture, a column a day: night, the hours that go by the clock, free days and vacations; each
+"""The year's table as a picture, a column a day: night, the hours that follow the clock, days off and vacations; each
 day told under the pointer, and all of it to be saved."""
 
 from __future__ import annotations

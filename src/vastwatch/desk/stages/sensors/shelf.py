@@ -222,7 +222,7 @@ class Shelf(QWidget):
 
     def _project_changed(self, old, new) -> None:  # type: ignore[no-untyped-def]
         if old.devices is not new.devices:
-            # A type that was on the shelf and is now in the project as well changes nothing here.
+            # A type that was on the device list and is now in the project as well changes nothing here.
             now = self.own.all(new)
             if len(now) != len(self._known) or any(a is not b for a, b in zip(now, self._known)):
                 self.fill()

@@ -1,4 +1,4 @@
-"""The chart of a timing curve: drops a week above, dark and burning minutes a day below, against the hold time.
+"""The chart of a timing curve: false-offs a week above, dark and on minutes a day below, against the hold time.
 
 The mark is dragged along; what it stands for is said beside it by the panel.
 """
@@ -19,7 +19,7 @@ SHORTEST_S = 5.0
 # The middle of the logarithmic axis, seconds.
 MIDDLE_S = 134.0
 TICKS = (5, 15, 60, 240, 900, 3600)
-# Drops a week that are written at the axis, and what makes its scale even below a quarter of one.
+# False-offs a week that are written at the axis, and what makes its scale even below a quarter of one.
 DROP_TICKS = (0, 1, 10, 100, 1000, 10_000)
 DROPS_EVEN = 4.0
 # Heights of the two panes, and how wide the figures at their left are, pixels.
@@ -37,7 +37,7 @@ class HoldAxis(pg.AxisItem):
 
 
 class DropsAxis(pg.AxisItem):
-    """Drops a week on a scale that is even near none and logarithmic above, as `drops_scaled` puts them."""
+    """False-offs a week on a scale that is even near none and logarithmic above, as `drops_scaled` puts them."""
 
     def tickValues(self, lo: float, hi: float, size: float) -> list[tuple[float, list[float]]]:
         return [(1.0, [float(drops_scaled(d)) for d in DROP_TICKS])]
@@ -83,7 +83,7 @@ class _Pane:
 
 
 class CurveChart(pg.GraphicsLayoutWidget):
-    """Drops a week, and dark and burning minutes a day, against the hold time. `dragged` carries seconds."""
+    """False-offs a week, and dark and on minutes a day, against the hold time. `dragged` carries seconds."""
 
     dragged = pyqtSignal(float)
 
@@ -106,7 +106,7 @@ class CurveChart(pg.GraphicsLayoutWidget):
         self._idle = pg.PlotCurveItem(pen=pg.mkPen(theme.lamp, width=2.4))
         self._dark = pg.PlotCurveItem(pen=pg.mkPen(theme.dropped, width=2.4))
         self._words = {}
-        # Each flag names its own hold time, so that it cannot be taken for its neighbour's.
+        # Each flag names its device hold time time, so that it cannot be taken for its neighbour's.
         for key, line, at in (("knee", self._upper.knee, 0.2), ("recommended", self._upper.best, 0.88)):
             tag = pg.InfLineLabel(
                 line, "", position=at, color=theme.ink, fill=theme.card, anchors=[(-0.03, 0.5), (-0.03, 0.5)]

@@ -33,7 +33,7 @@ class RolesEditor(QWidget):
         self._box = column_in(self, 6)
         self._shape: object = None
         self.hold: FigureField | None = None
-        # Bound methods, not lambdas: Qt lets go of them when this editor is taken down.
+        # Bound methods, not lambdas: Qt releases them when this editor is taken down.
         document.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
         self.refresh()

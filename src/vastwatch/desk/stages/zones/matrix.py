@@ -67,7 +67,7 @@ class Matrix(QWidget):
             for j, (chance, own) in enumerate(zip(r.chance, r.own)):
                 box = QRectF(NAMES + j * w + 1, y + 1.5, w - 3, ROW - 3)
                 # Its own zone in the radar's hue where it is well counted; what is amiss in red, by how much.
-                # Whoever comes in may walk through any.
+                # Anybody who comes in may walk through any.
                 amiss = WELL - chance if own else chance - ASTRAY if r.spot is not None else 0.0
                 back = alpha(t.dropped, min(0.15 + 0.6 * amiss, 0.6)) if amiss > 0 else (
                     alpha(hue, 0.45) if own else alpha(t.faint, 0.7)
