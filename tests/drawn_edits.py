@@ -150,7 +150,7 @@ class Hand:
             "bool": lambda: bool(rng.random() < 0.5), "int": lambda: int(rng.integers(0, 3)), "int | None": lambda: None,
             "str": lambda: {"called": "fan", "template": str(rng.choice(list(TEMPLATES)))}.get(
                 name, f"Name {rng.integers(100)}"),
-            "Expr": self.expression, "Side": lambda: str(rng.choice(["left", "top", "middle"])),
+            "Callable[[Wall], bool]": lambda: lambda _: True, "Expr": self.expression, "Side": lambda: str(rng.choice(["left", "top", "middle"])),
             "RoomUse": lambda: str(rng.choice(get_args(RoomUse))), "Role": lambda: "entry",
             "HazardKind": lambda: str(rng.choice(get_args(HazardKind))),
             "OpeningKind": lambda: str(rng.choice(["door", "window", "archway"])),

@@ -23,6 +23,7 @@ from vastwatch.desk.shell.widgets import Choice, LinkCard
 from vastwatch.desk.stages import STAGE_NAMES, STAGES
 from vastwatch.desk.stages.tiles import Tile
 from vastwatch.desk.verdict.baselines_sheet import SchoolsSheet
+from vastwatch.desk.verdict.finding_card import no_findings
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
 from vastwatch.memo import MEMO, size_bytes
@@ -226,9 +227,9 @@ def test_figures_that_miss_the_brief_are_red_and_others_are_not(qtbot, window):
 
 def test_a_room_the_checks_praise_and_the_week_does_not_is_told_apart(qtbot, window):
     settle(qtbot, window)
-    words = window.verdict._no_findings("shop")
+    words = no_findings(window.results, "shop")
     assert "somebody was left in the dark" in words
-    assert window.verdict._no_findings("kiln") == "No problems found in this room."
+    assert no_findings(window.results, "kiln") == "No problems found in this room."
 
 
 def test_an_incident_closes_when_the_design_changes(qtbot, window):

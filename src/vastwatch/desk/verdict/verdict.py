@@ -18,7 +18,7 @@ from vastwatch.causes.groups import Group
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find, find_any
-from vastwatch.design.relations import outputs_in
+from vastwatch.design.relations import outputs_in, presence_of
 from vastwatch.desk.results.derived import NOT_COMPUTED
 from vastwatch.desk.results.detection import tried_doors
 from vastwatch.desk.results.findings import CAUSES, FINDINGS, REMEDIES, causes_of
@@ -33,7 +33,7 @@ from vastwatch.desk.shell.widgets import clear, column, column_in, label, line, 
 from vastwatch.desk.verdict.adviser_view import OffersView
 from vastwatch.desk.verdict.baselines_sheet import SchoolsSheet
 from vastwatch.desk.verdict.chain_view import ChainView, groups_view
-from vastwatch.desk.verdict.finding_card import finding_card
+from vastwatch.desk.verdict.finding_card import card_to_come, finding_card, no_findings
 from vastwatch.desk.verdict.inspector import Inspector
 from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
@@ -177,9 +177,17 @@ class Verdict(QWidget):
         missing = None if scores is None or room is None or r is None else self._nobody_to_judge_by(r, room)
         if missing is not None:
             scores = None
+        waiting = room is not None and self._waits(room.id)
         self._offer.setVisible(missing is not None)
-        self._numbers.setVisible(scores is not None)
-        self._basis.setVisible(scores is not None)
+        # Figures that are on their way have their place already: what lies below them stays where it is.
+        self._numbers.setVisible(scores is not None or waiting)
+        self._basis.setVisible(scores is not None or waiting)
+        if waiting:
+            self._basis.setText(self.tr("Rehearsing the week…"))
+            for score in self._scores.values():
+                score.set(None)
+            for widget in (*self._of_light, *self._of_timing):
+                widget.setVisible((widget in self._of_light) == self.focus.here.lights)
         if scores is not None:
             assert room is not None and r is not None
             needs = needs_of(project, room)
@@ -204,14 +212,13 @@ class Verdict(QWidget):
             late = (scores.first_p95_s or 0) > needs.notice_s + LATE_S
             late = late if judged is None else "first_light_s" in unmet
             self._scores["first"].set(scores.first_p95_s, late, median)
-            self._nothing.hide()
             self._show_light(r, room)
         self._sends.setText(self._messages())
         self._sends.setVisible(bool(self._sends.text()))
         self._switched.setText(self._outputs(room_id) if room_id else "")
         self._switched.setVisible(bool(self._switched.text()))
-        if scores is None:
-            self._nothing.show()
+        self._nothing.setVisible(scores is None and not waiting)
+        if scores is None and not waiting:
             if missing is not None:
                 words = missing
             elif room is None:
@@ -222,8 +229,6 @@ class Verdict(QWidget):
                 )
             elif self.results.recording is not None:
                 words = self.tr("A log shows which sensor reported, not who was there. Read it on the left.")
-            elif r is None:
-                words = self.tr("Rehearsing the week…")
             elif all(lamp.room != room.id for lamp in project.lamps):
                 words = self.tr("This room has no lamp, so there is nothing to switch.")
             else:
@@ -232,6 +237,14 @@ class Verdict(QWidget):
                 )
             self._nothing.setText(words)
         self._tell()
+
+    def _waits(self, room: str) -> bool:
+        """Whether a room will have figures once its week is rehearsed."""
+        project, results = self.document.project, self.results
+        return (
+            results.rehearsal is None and results.recording is None and results.week.busy and bool(project.people)
+            and any(lamp.room == room for lamp in project.lamps) and presence_of(project, room) is not None
+        )  # fmt: skip
 
     def _show_light(self, r: Rehearsal, room: Room) -> None:
         """Where scenes are made, how the light was beyond on and off."""
@@ -308,6 +321,11 @@ class Verdict(QWidget):
             self._groups()
             self._findings()
         self._remedies(open_)
+        # Shown in the same step in which the old ones went: a paint in between would be of an empty panel.
+        for k in range(self._story_box.count()):
+            item = self._story_box.itemAt(k)
+            if item is not None and (widget := item.widget()) is not None:
+                widget.show()
         self.walk.setVisible(self.focus.here.chooses and tried_doors(self.results) is not None)
         self.offers.setVisible(self.focus.here.chooses and not open_ and self.focus.room is not None)
 
@@ -359,8 +377,13 @@ class Verdict(QWidget):
         # What belongs to no room is everybody's.
         mine += [f for f in self.results[FINDINGS].value or () if f.room is None and f not in mine]
         if not mine:
-            if room is not None and not self.results[FINDINGS].busy:
-                self._story_box.addWidget(label(self._no_findings(room), "soft", True))
+            if room is not None and self.results[FINDINGS].busy and self.results[FINDINGS].value is None:
+                words = label(self.tr("checking the design…"), "soft")
+                self._story_box.addWidget(row(guide_label(self.tr("Findings"), "findings", "head"), words, stretch=0))
+                for _ in range(SHOWN_FINDINGS):
+                    self._story_box.addWidget(card_to_come())
+            elif room is not None and not self.results[FINDINGS].busy:
+                self._story_box.addWidget(label(no_findings(self.results, room), "soft", True))
             return
         open_ = sum(f.severity in ("wrong", "risk") for f in mine)
         notes = sum(f.severity not in ("wrong", "risk", "caution") for f in mine)
@@ -379,20 +402,6 @@ class Verdict(QWidget):
         if len(mine) > len(shown):
             more = pressed(self.tr("{} more").format(len(mine) - len(shown)), self._show_all)
             self._story_box.addWidget(more)
-
-    def _no_findings(self, room: str) -> str:
-        if self.results[FINDINGS].state == "failed":
-            return self.tr("The design checks failed because of an internal error; see the log.")
-        r = self.results.rehearsal
-        count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
-        if count == 0 and r is not None and r.truth.occupied(room, False).total() == 0:
-            return self.tr("No problems found by the design checks; a rehearsal may show more.")
-        if count == 0:
-            return self.tr("No problems found in this room.")
-        times = self.tr("once") if count == 1 else self.tr("{} times").format(count)
-        return self.tr(
-            "No problems found by the design checks, but somebody was left in the dark {}. Press . to step through."
-        ).format(times)
 
     def _show_all(self) -> None:
         self._all_findings = True

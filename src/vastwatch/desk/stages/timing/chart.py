@@ -122,9 +122,18 @@ class CurveChart(pg.GraphicsLayoutWidget):
         self._setting = False
         self.curve: TimingCurve | None = None
 
+    def show_nothing(self) -> None:
+        """Keep the axes alone, while a curve is computed."""
+        for pane in (self._upper, self._lower):
+            for item in pane.plot.items:
+                item.setVisible(False)
+
     def show_curve(self, curve: TimingCurve) -> None:
         """Draw a curve; the mark is left to `set_mark`."""
         self.curve = curve
+        for pane in (self._upper, self._lower):
+            for item in pane.plot.items:
+                item.setVisible(True)
         # Exact at every hold that can be set.
         x = np.log10(curve.hold_s)
         drops = drops_scaled(curve.drops_per_day * 7)

@@ -5,7 +5,7 @@ The mark is dragged along the curve; the ribbon, the incidents and the verdict f
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.advice.judging.frontier import Point
@@ -28,6 +28,9 @@ from vastwatch.desk.stages.timing.chart import CurveChart
 from vastwatch.desk.stages.timing.frontier_sheet import FrontierSheet
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.words import duration_words, figure
+
+# So many lines the reason of a recommendation mostly has.
+REASON_LINES = 7
 
 
 class TimingPanel(QWidget):
@@ -73,6 +76,9 @@ class TimingPanel(QWidget):
         box.addWidget(self._use)
         box.addWidget(self.every)
         self._reason = label("", "soft", True)
+        self._reason.setAlignment(Qt.AlignmentFlag.AlignTop)
+        # The first estimate is a line or two, the reason from all weeks as many as this.
+        self._reason.setMinimumHeight(REASON_LINES * self._reason.fontMetrics().lineSpacing())
         box.addWidget(self._reason)
         self._caution = label(
             self.tr(
@@ -129,15 +135,22 @@ class TimingPanel(QWidget):
         name = find(self.document.project.rooms, room).name if room else self.tr("No room selected")
         self._title.setText(self.tr("Presence in {}").format(name.lower()) if room else name)
         has = curve is not None and curve.room == room
-        for w in (self.plot, self._legend, self._here, self._use):
-            w.setVisible(has)
         lit = room is not None and presence_of(self.document.project, room) is not None
+        # A curve that is on its way has its place already: what lies below it stays where it is.
+        busy = self.results[CURVE].busy
+        waits = busy and lit and not has and made_by(self.document.project, room or "") == "presence"
+        for w in (self.plot, self._legend, self._here, self._use):
+            w.setVisible(has or waits)
+        self._use.setEnabled(not waits)
         self.every.setVisible(lit and bool(lights_in(self.document.project, room or "")))
         use = find(self.document.project.rooms, room).use if room else ""
         self._caution.setVisible(use in ("stair", "passage", "corridor", "workshop", "plant"))
         if not has or curve is None:
-            busy = self.results[CURVE].busy
             self._basis.setText("")
+            if waits:
+                self.plot.show_nothing()
+                self._here.setText("&nbsp;<br>&nbsp;")
+                self._use.setText(self.tr("Set hold time"))
             self._reason.setText(
                 self.tr("Rehearsing four weeks…") if busy
                 else _sentence(self.results[CURVE].words) or self.tr("Select a room with presence to see its curve.")
