@@ -161,7 +161,7 @@ def _some(p, most):
 
 
 def _volume(front):
-    """What a frontier dominates up to 60 min of dark and 3 h of on a day, on logarithmic scales."""
+    """What a frontier dominates up to 60 min of dark and 3 h of light while empty a day, on logarithmic scales."""
     points = sorted((np.log1p(p.figures.wasted_h / 0.05), np.log1p(p.figures.dark_min / 0.1)) for p in front)
     right, top, area = np.log1p(3 / 0.05), np.log1p(60 / 0.1), 0.0
     for k, (x, y) in enumerate(points):

@@ -294,7 +294,7 @@ class Hand:
         width = gap.end - gap.begin
         u, _ = frame_of(gap)
         side = 1.0 if left else -1.0
-        # The leaf depends on the face of the wall it opens to.
+        # The leaf is hinged on the face of the wall it opens to.
         hinge_s, tip_s = (gap.begin, gap.end) if at_begin else (gap.end, gap.begin)
         off = side * gap.thickness / 2
         hinge, tip = at(gap, hinge_s, off), at(gap, tip_s, off)

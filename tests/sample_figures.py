@@ -248,7 +248,7 @@ def of_findings() -> Any:
 
 
 def of_curves() -> Any:
-    """False-offs, darkness and lit while empty time at some holds, and what is recommended."""
+    """False-offs, darkness and time lit while empty at some holds, and what is recommended."""
     r = rehearse(fitted_out(), 14, 1)
     out = {}
     for p in r.project.presences:

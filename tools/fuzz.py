@@ -27,7 +27,7 @@ from typing import Any
 
 from vastwatch.files import ProjectError, load_demo
 
-# A file that takes longer than this has mounted the program, as far as anybody who waits can tell, seconds.
+# A file that takes longer than this has blocked the program, as far as anybody who waits can tell, seconds.
 TOO_LONG_S = 2.0
 # One accepted project in so many is checked and lived in.
 LIVED = 40

@@ -39,7 +39,7 @@ END = 1000.0
 
 
 def plain(start: Signal, keep: Signal, need: Signal, nobody: Signal, hold: float) -> tuple[int, float, float]:
-    """One hold time, by the plain signal algebra: false-offs, dark seconds, lit while empty seconds."""
+    """One hold time, by the plain signal algebra: false-offs, dark seconds, seconds lit while empty."""
     lit = start.start_keep(keep.hold(hold))
     return len(false_offs(lit, need)), (need - lit).total(), (nobody & lit).total()
 
@@ -270,7 +270,7 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     low = next(o for o in options if o.device.id == "pir-low-5")
     assert any("cannot keep the light on for somebody at work at the desk" in f for f in low.shortfalls)
     assert not list(faults_of(best.project))
-    # The promise of the hold is kept by a rehearsal: with presence in place, that hold false-offs less than now.
+    # The promise of the hold is kept by a rehearsal: with presence in place, that hold has fewer false-offs than now.
     tried = set_hold(best.project, presence_of(best.project, "box").id, best.hold_s)
     assert rehearse(tried, 7, 1).scores["box"].false_offs < 1
 
@@ -350,7 +350,7 @@ def test_walkers_are_judged_where_somebody_can_walk(room):
 
 
 def test_what_spares_dark_is_offered_though_drops_rise(room):
-    """A sensor that sees nobody false-offs nobody: away with what stands before it, though then a light can go off."""
+    """A sensor that sees nobody causes no false-off: away with what stands before it, though then a light can go off."""
     blind = replace(room, furnishings=(shelf_at(2.6, 1.2, 3.4, 3.6, 2.3),))
     r = rehearse(set_hold(blind, "here", 120.0), 5, 1)
     before = r.scores["big"]

@@ -171,7 +171,7 @@ def test_a_believed_light_is_rehearsed_with_people_who_wave(demo):
     )
     mine, theirs = (rehearse(p, 7, 2).scores["sitting"] for p in (believed, demo))
     assert mine.dark_min > 0 and mine.wasted_h < theirs.wasted_h and mine.waves > 0
-    # Surer that nobody is there before it goes off: fewer false-offs, and no less on.
+    # Surer that nobody is there before it goes off: fewer false-offs, and no less light while empty.
     expr = find(believed.presences, "presence-sitting").expr
     surer = set_expr(believed, "presence-sitting", replace(expr, off_below=0.01))
     sure = rehearse(surer, 7, 2).scores["sitting"]

@@ -163,7 +163,7 @@ def test_a_light_that_comes_on_over_somebody_asleep_says_so():
 
 
 def test_who_set_a_light_off_is_told_where_they_were_noticed(demo):
-    """Not where they had followed the time that the report ended."""
+    """Not where they had left before the report ended."""
     project = put(demo, replace(
         next(s for s in demo.sensors if s.id == "pir-throwing"),
         settings=replace(demo.sensors[0].settings, hold_s=60.0),
@@ -222,7 +222,7 @@ def test_groups_are_all_incidents_once_and_told_by_what_they_save(demo):
 
 
 def test_a_cure_changes_the_scores_by_what_is_printed(demo):
-    """Every cause that is named is rehearsed: the score of dark, or of on, and the count of incidents."""
+    """Every cause that is named is rehearsed: the score of dark, or of light while empty, and the count of incidents."""
     r, checked = rehearse(demo, 7, 1), 0
     for room, mine in r.incidents_by_room.items():
         for kind in dict.fromkeys(i.kind for _, i in mine):

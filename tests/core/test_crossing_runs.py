@@ -35,7 +35,7 @@ def _firsts(signal, end: float):
 
 @pytest.mark.parametrize("seed", range(100) if THOROUGH else range(8))
 def test_what_is_reported_does_not_depend_on_the_length_of_the_run(seed):
-    """The first two days of nine are those of two: what each expression, lamp and row hears, and so how all is on."""
+    """The first two days of nine are those of two: what each expression, lamp and row hears, and so how far all is on."""
     project = everything(seed)
     short, long = rehearse(project, 2), rehearse(project, 9)
     end = short.truth.end

@@ -150,7 +150,7 @@ def press_by_press(presence: Signal, awake: Signal, dark: Signal, hold: float) -
 def test_absence_control_waits_for_a_hand_and_ends_by_vacancy():
     dark = signal((0, 7200))
     awake = signal((600, 1800), (3000, 3600))
-    # A passer-by's report at 200 s lights nothing; presence false-offs on the first person at 1200 s.
+    # A passer-by's report at 200 s lights nothing; presence ends for the first person at 1200 s.
     presence = signal((200, 260), (602, 1200), (1300, 1860), (3001, 3660))
     lit = manual_on(presence, switch_presses(presence, awake, dark, 60.0).signal, 60.0) & dark
     assert not lit.at(230.0)

@@ -277,7 +277,7 @@ def test_a_hold_is_needless_only_where_a_shorter_one_surely_keeps_to_dark_as_wel
     assert worth() == [True, True, True]
     calm[:, :, 1] = 0.1
     assert worth() == [True, False, False]
-    # The shortest may miss what has little to do with the hold, or are on too long: then the next is asked.
+    # The shortest may miss what has little to do with the hold, or be on too long: then the next is asked.
     assert worth(0) == [True, True, False] and worth(0, 1, 2) == [True, True, True] and set(asked) == {0, 1, 2}
     calm[:, 0, 2] = 3.0
     assert worth() == [True, True, False]

@@ -29,7 +29,7 @@ def every(wait: float, activity: str) -> tuple[SpotDetection, ...]:
 
 
 def lived(watches: tuple[SpotDetection, ...], hold: float, activity: str, end: float, rng) -> tuple[float, int]:
-    """Hours in the light per drop over a time, and how many false-offs: every movement and notice drawn, every report
+    """Hours in the light per false-off over a time, and how many false-offs: every movement and notice drawn, every report
     covering its device hold time and that of the light."""
     moves = MINOR_MOTION[activity]
     gaps = np.exp(np.log(moves.median_s) + moves.sigma * rng.standard_normal(int(end * moves.rate * 1.3) + 1000))
@@ -140,7 +140,7 @@ def test_a_desk_is_not_what_random_notices_would_make_it():
 
 @pytest.mark.parametrize("hold", [60.0, 240.0])
 def test_a_sitter_near_the_end_of_a_radars_range_drops_as_often_as_the_law_says(hold):
-    """The room's own trial, with an echo that fades, movements and the device's device hold time."""
+    """The room's own trial, with an echo that fades, movements and the device's hold time."""
     room = make_room(people=(), sensors=(), presences=())
     room = put(room, replace(room.spots[0], activity="reading"))
     spot = room.spots[0]

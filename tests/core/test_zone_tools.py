@@ -99,7 +99,7 @@ def test_another_type_takes_a_sensors_place_and_the_design_stays():
     plain = with_type(project, "t", device("pir-wall-8"))
     new = sensor(plain)
     assert (new.name, new.at, new.yaw) == (old.name, old.at, old.yaw) and new.device == "pir-wall-8"
-    # What the new type cannot be set to is with default settings, what was found of the old one is forgotten.
+    # What the new type cannot be set to is as the type's default, what was found of the old one is forgotten.
     assert list(settings_faults(device("pir-wall-8"), new.settings)) == []
     assert new.settings.measured_bias_m is None and new.settings.min_gate_m is None and len(new.settings.by_hour) == 2
     assert plain.zones == project.zones and plain.presences == project.presences

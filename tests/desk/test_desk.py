@@ -297,7 +297,7 @@ def test_hovering_explains_the_point(window):
 @pytest.mark.own_window
 @pytest.mark.usefixtures("a_week")
 def test_the_plan_paints_what_it_should(window):
-    """The same plan with and without contours differs; by night it is dark and a on lamp glows."""
+    """The same plan with and without contours differs; by night it is dark and a lamp that is on glows."""
     window.focus.set(stage="Plan", room="sitting", selected="sitting", level="upper")
     paper = window.plan.grab().toImage()
     window.focus.set(stage="Sensors", figure="across")

@@ -1,4 +1,4 @@
-"""What of a plan is shown from how far, the map of the whole, and what a click snaps to."""
+"""What of a plan is shown from how far, the map of the whole, and what a click selects."""
 
 from __future__ import annotations
 

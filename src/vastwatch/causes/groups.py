@@ -37,7 +37,7 @@ MOST_PLACES = 2
 @dataclass(frozen=True)
 class Group:
     """Some incidents of one kind in a room: `words` say where and why, `record` is what one would change, and `saves_s`
-    by how many seconds a day the room's score of dark (or of on while empty) is less when the days are rehearsed
+    by how many seconds a day the room's score of dark (or of light while empty) is less when the days are rehearsed
     with the cure, None where there is none to rehearse; `episodes` so many of the kind. `weight`: by what they are put
     in order, seconds a day with a price on each false-off."""
 
@@ -59,7 +59,7 @@ class Group:
 
 
 def groups(r: Rehearsal, inquiries: Iterable[Investigation]) -> list[Group]:
-    """The groups of all kinds in a room; dark before on, and within each those that save most first."""
+    """The groups of all kinds in a room; dark before light while empty, and within each those that save most first."""
     out: list[Group] = []
     for inquiry in inquiries:
         found: dict[tuple[Factor, str, str], list[tuple[Incident, float]]] = {}

@@ -79,7 +79,7 @@ SLOW_S = 0.8
 class FactorTest:
     """One thing otherwise: of each incident the share that goes with it, (n,), and of all their harm together, what it
     costs besides taken off. What it comes to when the days are rehearsed with it: by how many seconds the room's score
-    of dark (or of on while empty) is less, and how many incidents of the kind there are fewer; None where what is
+    of dark (or of light while empty) is less, and how many incidents of the kind there are fewer; None where what is
     otherwise is no setting that could be rehearsed."""
 
     counterfactual: Counterfactual
@@ -327,7 +327,7 @@ NOTICED_BEFORE_S = 15.0
 
 
 def _holds(rehearsal: Rehearsal, room: str, of: Episodes, harm: Array, total: float) -> list[FactorTest]:
-    """The hold that would have saved most, what it is on while empty taken off."""
+    """The hold that would have saved most, less what it lights while empty."""
     presence = presence_of(rehearsal.project, room)
     assert presence is not None
     now = hold_of(presence.expr)

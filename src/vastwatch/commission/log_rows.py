@@ -49,8 +49,8 @@ class LogError(Exception):
 class LogFormat:
     """How a log is to be understood. `date`: the column of the date, where `time` holds the time of day alone; `order`:
     whether dates have their day or their month first; `heads`: whether the first line names the columns.
-    `wide`: a column for each device, else `device` and `value` are columns (or keys); `aside`: columns ignored.
-    `devices`: by name in the log the sensor and the part of it that speaks, None where it is ignored. `means`:
+    `wide`: a column for each device, else `device` and `value` are columns (or keys); `aside`: columns that are
+    ignored. `devices`: by name in the log the sensor and the part of it that speaks, None where it is ignored. `means`:
     words of this log that mean on (True), off (False) or not listening (None), beside the usual ones. `quiet_h`: a
     device that says nothing for so many hours has no data, as anybody who knows the house says; None: it is just quiet.
     """

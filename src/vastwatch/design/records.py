@@ -39,7 +39,7 @@ class Settings(Record, frozen=True, kw_only=True):
     """What is set on the placed device. None means: as the device type comes.
 
     Steps of 3 dB below the most sensitive: `sensitivity_below_max` (radar, ultrasound), `still_below_max` for somebody
-    at rest where that is set by itself (radar), `infrared_below_max` (PIR). `hold_s`: the device's device hold time.
+    at rest where that is set by itself (radar), `infrared_below_max` (PIR). `hold_s`: the device's hold time.
     `bands_below_max`, `bands_still_below_max`: further steps below that, band by band, for a radar with bands.
     `min_gate_m`, `max_gate_m`: nothing that it reads as nearer or farther is reported (radar). `report_interval_s`:
     between reports of light or humidity. `folded`: a strip lies folded (mat). `measured_latency_s`,

@@ -67,7 +67,7 @@ def with_design_of(project: Project, variant: Variant) -> Project:
 
 
 def _outside(project: Project) -> set[str]:
-    """Sensors that depend on a level that is there, and in none of its rooms."""
+    """Sensors that are mounted on a level that is there, and in none of its rooms."""
     levels = {level.id for level in project.levels}
     return {s.id for s in project.sensors if s.level in levels and room_at(project, s.level, *s.at[:2]) is None}
 

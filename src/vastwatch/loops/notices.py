@@ -51,8 +51,8 @@ def noticed_walking(walks, rates, look_key, walk_key, begin, end, joined_s):  # 
     """Instants within [begin, end) at which walkers are noticed, and who each is, by keys of each person. Of a walk on
     which all of them lie within `joined_s` of each other, the first and the last.
 
-    One look in each fifth of a second of the clock, at random within it: it stays where it is anybody who walks. Only
-    those are taken at which they are where anything is noticed, and one sample beside.
+    One look in each fifth of a second of the clock, at random within it: it stays where it is, no matter who walks.
+    Only those are taken at which they are where anything is noticed, and one sample beside.
     """
     leave, arrive, left, route, speed = walks.leave, walks.arrive, walks.out, walks.route, walks.speed
     who, bearing = walks.who, walks.bearing

@@ -15,7 +15,7 @@ Array = NDArray[np.float64]
 
 
 def hold_and_blind_s(mounted: MountedSensor, own_hold_s: float) -> tuple[float, float] | None:
-    """How long a device, or a part of one, reports after the last notice, and is re-arm time after that, seconds; None
+    """How long a device, or a part of one, reports after the last notice, and cannot report after that, seconds; None
     for one that senses nobody."""
     model = model_of(mounted.device.family)
     return None if model is None else (max(own_hold_s, model.least_s), model.blind_s(mounted.device))

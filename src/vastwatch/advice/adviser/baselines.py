@@ -1,7 +1,7 @@
 """Four schools: what people swear by for a room, side by side on the same weeks.
 
 A motion sensor with a long hold; a radar alone; a motion sensor that starts and a radar that keeps; something to sit or
-stand on. Each is the adviser's best of its kind in the room as if nothing mounted there yet, at the hold the judge
+stand on. Each is the adviser's best of its kind in the room as if nothing were mounted there yet, at the hold the judge
 recommends for it, and judged as everything else is.
 """
 
@@ -38,7 +38,7 @@ def _mat(device: DeviceType) -> bool:
     return device.pressed
 
 
-# What each school is mounted, one after the other: each next is chosen on top of those before.
+# What each school mounts, one after the other: each next is chosen on top of those before.
 SCHOOLS: tuple[tuple[str, tuple[Which, ...]], ...] = (
     ("motion, long hold time", (_motion,)),
     ("radar alone", (_radar,)),
@@ -111,7 +111,7 @@ def baselines(
 def options_of(
     project: Project, room: str, hung: tuple[Which, ...], types: Sequence[DeviceType]
 ) -> tuple[Option, ...] | str:
-    """What a way is mounted in a room, one after the other, each where it serves best beside those before; or why it
+    """What a way mounts in a room, one after the other, each where it serves best beside those before; or why it
     cannot be had."""
     out: list[Option] = []
     for which in hung:

@@ -1,5 +1,5 @@
-"""What to buy next: of all single additions to the building, the one that removes most dark time and lit while empty
-are on for its price; and, one after another, a set within a budget.
+"""What to buy next: of all single additions to the building, the one that removes most dark time and light while empty
+for its price; and, one after another, a set within a budget.
 
 Each candidate is one of the adviser's best for its room, mounted where the adviser would, and judged as the adviser
 judges it: on the same weeks, at the hold that the judge recommends. What is mounted there now is taken at its own
@@ -134,7 +134,8 @@ def _cost(judgement: Judgement, hold_s: float) -> Cost:
 
 
 def _weighed(project: Project, cost: Cost) -> float:
-    """Weighted minutes a day, the less the better: false-offs and on as causes and remedies reckon them."""
+    """Weighted minutes a day, the less the better: false-offs and light while empty as causes and remedies reckon
+    them."""
     w = project.brief.weights
     comfort = max(w.comfort, 0.1) * (cost.dark_min + cost.drops * DROP_S / 60.0)
     return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 * IDLE_COSTS
@@ -260,7 +261,7 @@ def _words(project: Project, room: str, offer: Candidate, served_now: ServiceLev
 
 
 def retuning_gain(project: Project, should_continue: Callable[[], bool] = lambda: True) -> tuple[float, float]:
-    """What better hold times alone would save where needs are missed, at no cost: minutes in the dark and hours was on
+    """What better hold times alone would save where needs are missed, at no cost: minutes in the dark and hours lit
     while empty, per day."""
     dark = idle = 0.0
     for room in project.rooms:

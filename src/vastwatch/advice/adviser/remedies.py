@@ -37,7 +37,7 @@ from vastwatch.words import duration_words
 CAPPED_WAIT_S = 7200.0
 # Candidate mounting points keep this far from the walls' centre lines, metres.
 INSET_M = 0.2
-# What an hour of on while empty is reckoned worth in minutes of dark, when remedies are put in order.
+# What an hour of light while empty is reckoned worth in minutes of dark, when remedies are put in order.
 DARK_MIN_PER_IDLE_H = 60.0 * IDLE_COSTS
 # A remedy is lived in weeks under so many more seeds, none of which anything was chosen on.
 OTHER_SEEDS = 6
@@ -58,8 +58,8 @@ class Remedy:
 
     @property
     def gain(self) -> float:
-        """Minutes of dark spared a day, false-offs with them and on while empty reckoned against them: for ordering
-        only. Dark counts as much as false-offs: where nobody is noticed at all nothing can drop."""
+        """Minutes of dark spared a day, false-offs with them and light while empty reckoned against them: for ordering
+        only. Dark counts as much as false-offs: where nobody is noticed at all nothing can go off."""
         burned = self.after.wasted_h - self.before.wasted_h
         drops = (self.before.false_offs - self.after.false_offs) * DROP_S / 60.0
         return (self.before.dark_min - self.after.dark_min) + drops - DARK_MIN_PER_IDLE_H * burned

@@ -75,8 +75,9 @@ class Option:
 
     `walker_share`: of those who come in, within `walker_s` (`RoomNow.share`). `waits`: per spot id the mean
     wait with all that serves the room.
-    `hold_s`: the hold with which the worst spot false-offs no more often than the room's needs allow; inf where none
-    would. `price`: 0 for one that is owned and not yet placed; `rank_cost`: what it is put in order by, less is better.
+    `hold_s`: the hold with which the light goes off on the worst spot no more often than the room's needs allow; inf
+    where none would. `price`: 0 for one that is owned and not yet placed; `rank_cost`: what it is put in order by, less
+    is better.
     """
 
     device: DeviceType

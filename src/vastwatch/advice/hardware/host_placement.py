@@ -18,7 +18,7 @@ from vastwatch.sensing.families.mat import best_place
 from vastwatch.site.building import Furnishing, Opening, Spot
 from vastwatch.site.record import Point
 
-# A click this near snaps to a door, a seat or a machine, metres.
+# A click this near selects a door, a seat or a machine, metres.
 NEAR_M = 1.2
 # A door mat lies this far into the room, metres to its middle.
 MAT_IN_M = 0.45

@@ -93,7 +93,7 @@ def _lit(project: Project, room: str) -> bool:
 
 
 def _differences(a: Array, b: Array, days: int) -> tuple[PairedDifference, PairedDifference, PairedDifference]:
-    """Of false-offs, dark and lit while empty seconds, (3, seeds) each, over so many days."""
+    """Of false-offs, seconds of dark and seconds lit while empty, (3, seeds) each, over so many days."""
     drops, dark, idle = (_difference(x / u, y / u) for x, y, u in zip(a, b, (days / 7.0, 60.0 * days, 3600.0 * days)))
     return drops, dark, idle
 

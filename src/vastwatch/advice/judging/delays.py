@@ -109,8 +109,8 @@ def _best_of(project: Project, room: str, p: Parameter, should_continue: Callabl
 
 
 def _chosen(j: Judgement) -> float:
-    """The shortest that meets every need; else the one that misses them least, all together. Not the one that
-    false-offs most seldom, as of holds: behind a long delay before it a light never comes on, and so never goes off on
+    """The shortest that meets every need; else the one that misses them least, all together. Not the one with the
+    fewest false-offs, as of holds: behind a long delay before it a light never comes on, and so never goes off on
     anybody.
     """
     if j.best_s is not None:

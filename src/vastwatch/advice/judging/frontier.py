@@ -1,4 +1,4 @@
-"""The frontier of a room: how little it can be on while empty at each amount of being left in the dark, whatever is
+"""The frontier of a room: how little it can be lit while empty at each amount of being left in the dark, whatever is
 set; and on the same weeks, what is set today, what people usually do, and what the judge recommends.
 
 Every point is lived: the seeds and weeks of the judge, people's reactions included. Over one hold all is tried. Over
@@ -105,7 +105,7 @@ class Frontier:
 
     @property
     def recommended(self) -> Point | None:
-        """Of all that keeps to the brief's limits the one that is on least; None where nothing does."""
+        """Of all that keeps to the brief's limits the one that is lit least while empty; None where nothing does."""
         meets = [p for p in self.points if self.meets(p)]
         return min(meets, key=lambda p: (p.figures.idle_h, p.figures.dark_min)) if meets else None
 
@@ -252,7 +252,7 @@ class Search:
 
     def _promising(self, most: int) -> list[tuple[int, ...]]:
         """Figures of the conclusion that are worth living with, by what they come to in one life in which nobody
-        reacts: that costs next to nothing. Those that none is on less than at as few false-offs, or at as little dark,
+        reacts: that costs next to nothing. Those than which none is on less at as few false-offs, or at as little dark,
         some of them evenly along the time lit; none where the conclusion is so simple that it needs no such look."""
         curve = simulate_room(self.project, self.room, self.days, self.seeds[0]).curve
         figures = [k for k, p in enumerate(self.over) if p.figure]
@@ -299,8 +299,8 @@ def _evenly(n: int, most: int) -> list[int]:
 
 
 def _gain(places: tuple[int, ...], front: list[tuple[int, ...]], known: dict[tuple[int, ...], Point]) -> float:
-    """How large the gap beside a point of the frontier is, dark by on, both as ratios: what a point there could
-    gain."""
+    """How large the gap beside a point of the frontier is, dark by light while empty, both as ratios: what a point
+    there could gain."""
     k = front.index(places)
     f = known[places].figures
     gaps = []

@@ -58,7 +58,8 @@ STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
 AT_ONCE = 5
 # A hold that goes off on somebody so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0
-# So many holds that keep to the limits of false-offs, dark and on are asked whether they meet all the rest.
+# So many holds that keep to the limits of false-offs, dark and light while empty are asked whether they meet all the
+# rest.
 FINE = 3
 # The longest hold that is tried at all, seconds.
 LONGEST_S = 3600.0
@@ -122,9 +123,9 @@ RESAMPLES = 100
 @dataclass(frozen=True, eq=False)
 class Judgement:
     """A room judged at every legal hold, and at the one set: (seeds, holds) arrays of false-offs a week, dark minutes,
-    lit while empty hours, waves and trips to the switch a day. `legal_s`: the holds that may be recommended; `best_s`:
-    the shortest of them that meets every need, None where none does; `made_by`: what makes the light, of which the hold
-    is only one."""
+    hours lit while empty, waves and trips to the switch a day. `legal_s`: the holds that may be recommended; `best_s`:
+    the shortest of them that meets every need, None where none does; `made_by`: what makes the light, of which the
+    hold is only one."""
 
     room: str
     seeds: tuple[int, ...]
@@ -143,7 +144,7 @@ class Judgement:
     best_s: float | None = None
     # Legal holds that drop far too often, by those longer than they: of these the figures are the longer ones'.
     skipped_s: frozenset[float] = frozenset()
-    # At each hold that was looked at: the needs that are mounted little on it.
+    # At each hold that was looked at: the needs that depend little on it.
     secondary: Mapping[float, tuple[RequirementCheck, ...]] = field(default_factory=dict)
     made_by: Makes = "presence"
 
@@ -238,7 +239,7 @@ class Judgement:
         return min(seldom, key=lambda h: (missed(h), round(self.metrics_at(h)[2], 3), h))
 
     def _as_seldom_as_any(self, holds: Sequence[float]) -> list[float]:
-        """The holds that drop no more often than the one that goes off on somebody most seldom, but for what the same
+        """The holds with no more false-offs than the one with the fewest, but for what the same
         seeds with both may differ by chance."""
         drops = self.false_offs[:, [self.place(h) for h in holds]]
         more = drops - drops[:, [int(np.argmin(drops.mean(axis=0)))]]
@@ -400,7 +401,7 @@ def _figures(
     together: CurveBatch, days: int, holds: Array, worth: NDArray[np.bool_], before: Array, needs: RoomNeeds, now: float
 ) -> tuple[Array, NDArray[np.bool_]]:
     """The figures of every hold in some lives, (lives, holds, figures), and which were looked at. What is not worth
-    looking at has those of the seeds before; and where a hold false-offs far too often, every shorter one does so at
+    looking at has those of the seeds before; and where a hold has far too many false-offs, every shorter one does so at
     least as often: of those it is not asked how much more."""
     out = np.empty((len(together), len(holds), 5))
     seen = np.zeros(len(holds), bool)
@@ -425,10 +426,10 @@ def _worth_more(
     days: int,
     besides: Callable[[int], tuple[RequirementCheck, ...]],
 ) -> NDArray[np.bool_]:
-    """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely false-offs
-    too often, or that is longer than one which surely meets every need, more weeks would tell nothing: what is known of
-    it stands for them. `limits`: of dark minutes and of hours lit while empty a day; `secondary`: the other needs at a
-    hold."""
+    """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely has too many
+    false-offs, or that is longer than one which surely meets every need, more weeks would tell nothing: what is known
+    of it stands for them. `limits`: of dark minutes and of hours lit while empty a day; `secondary`: the other needs
+    at a hold."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
     hopeless = count_quantile(counts, weeks, 1.0 - SETTLED) > drops_per_week
     dark, idle = (rows[:, :, k].mean(axis=0) + mean_margin(rows[:, :, k], SETTLED) for k in (1, 2))

@@ -30,7 +30,7 @@ SURE, WITHIN = 0.95, 0.95
 # Of first lights so many come within the notice time and what nobody complains of; of those who come in so many are
 # noticed within the notice time and a step more, seconds. The walkers' share is that of the findings.
 FIRST_LIGHTS, NOTICED, STEP_S = 0.95, 0.9, 1.0
-# So often a day light may come on while empty, and for so many minutes are on over sleepers with nobody awake: our
+# So often a day light may come on while empty, and for so many minutes be on over sleepers with nobody awake: our
 # choice.
 FALSE_STARTS_A_DAY, ASLEEP_MIN = 6.0, 1.0
 # What a limit of none counts when misses are compared.

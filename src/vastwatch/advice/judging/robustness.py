@@ -22,7 +22,7 @@ SEEDS = 4
 # A hot week is so much warmer; habits are so many times as irregular; the longest and the shortest day are around here.
 HOT_C, IRREGULAR = 7.0, 3.0
 SUMMER, WINTER = "06-15", "12-15"
-# A change of less than this is ignored: minutes of dark, hours of on a day.
+# A change of less than this is ignored: minutes of dark, hours of light while empty a day.
 OF_NO_ACCOUNT = 0.05, 0.02
 
 
@@ -93,7 +93,7 @@ def effects(
 
 
 def _weight(e: Effect) -> float:
-    """How much an effect changes: an hour of on counts as ten minutes of dark, as in causes."""
+    """How much an effect changes: an hour of light while empty counts as ten minutes of dark, as in causes."""
     return max((abs(dark) + 10.0 * abs(idle) for _, dark, idle in filter(None, (e.less, e.more))), default=0.0)
 
 

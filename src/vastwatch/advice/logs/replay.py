@@ -1,4 +1,4 @@
-"""What a log of a real house says without anybody's truth: how long lights was on, what another hold would have saved,
+"""What a log of a real house says without anybody's truth: how long lights were on, what another hold would have saved,
 and which gaps it would have made that may have been people."""
 
 from __future__ import annotations
@@ -94,7 +94,7 @@ def what_if(house: HouseRun, presence: Conclusion, hold_s: float) -> WhatIf:
     lit = _lit(house, presence, now)
     other = _lit(house, presence, hold_s)
     weeks = max(_known(house, presence).total() / WEEK_S, 1e-9)
-    # It came on again while it would still have was on: between those two nobody switched anything, and somebody may
+    # It came on again while it would still have been on: between those two nobody switched anything, and somebody may
     # have been there.
     lost = (lit - other).intervals
     again = lost[other.at(lost[:, 1])] if len(lost) else lost

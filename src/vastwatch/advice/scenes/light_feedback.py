@@ -18,7 +18,7 @@ from vastwatch.site.meter_scale import scale_of
 
 # A cure keeps so much between what the lamps add and the gap of the thresholds.
 MARGIN = 1.2
-# Daylight comes and follows so much around dusk without its being day again.
+# Daylight changes so much around dusk without its being day again.
 CLOUD = 1.2
 
 

@@ -34,7 +34,7 @@ CHOSEN, PROVEN = SHIPPED.chosen_on[:1], SHIPPED.held_out[:2]
 CAME_S = 4.0
 # A way that is gone less often than this is none, a day; more ways than this are not tried.
 SELDOM, MOST = 1.0, 3
-# It pays where it spares at least so many arrivals into the dark a day, each at no more minutes on while empty.
+# It pays where it spares at least so many arrivals into the dark a day, each at no more minutes lit while empty.
 SPARES, COSTS_MIN = 1.0, 5.0
 # How long the light stays for somebody who is noticed and does not come, seconds, and how far it is on then.
 STAYS_S, LEVEL = 10.0, 0.5

@@ -1,4 +1,4 @@
-"""M8: dark time against on while empty, for every hold time, exactly.
+"""M8: dark time against light while empty, for every hold time, exactly.
 
 Without reactions all at once. Let K be what keeps the light (the merged reports under the hold) and S what starts it;
 S is part of K. Each time K
@@ -14,7 +14,7 @@ is need at e + T. All three are piecewise linear in T; their break points are lo
 nobody between e + lo and e + hi. Sorting them once gives the whole curve in O(n log n).
 
 With reactions (`control.reactions`) a hold is walked through: what people do about each silence adds light within the
-dark gaps of the plain case, so that its dark and on times follow from the plain ones and the measures of that
+dark gaps of the plain case, so that its times of dark and of light follow from the plain ones and the measures of that
 light, and its false-offs are counted one by one. It is the same walk that the rehearsal of that hold takes.
 """
 
@@ -113,7 +113,7 @@ def _longest_before(length: Array, group: NDArray[np.intp]) -> Array:
 
 
 class Curves(NamedTuple):
-    """False-offs, dark seconds and lit while empty seconds over the whole span, as functions of the hold time."""
+    """False-offs, dark seconds and seconds lit while empty over the whole span, as functions of the hold time."""
 
     drops: PiecewiseLinear
     dark_s: PiecewiseLinear
@@ -236,8 +236,8 @@ class _Events:
 
 
 class Outcome(NamedTuple):
-    """What a hold comes to over the whole span: the instants of the false-offs, dark and lit while empty seconds, and
-    how often somebody waved and went to the switch."""
+    """What a hold comes to over the whole span: the instants of the false-offs, dark seconds and seconds lit while
+    empty, and how often somebody waved and went to the switch."""
 
     false_off_at: Array
     dark_s: float

@@ -215,7 +215,7 @@ class ManualCost(NamedTuple):
 
 @memoised
 def manual_cost(project: Project, room: str, days: int, seed: int) -> ManualCost:
-    """A room's days under a seed, per day, as if nothing mounted there."""
+    """A room's days under a seed, per day, as if nothing were mounted there."""
     truth = simulate_days(project, days, seed)
     people, dark = truth.there(room), darkness(project, truth.calendar)[room]
     unlit, idle = expected_manual_cost(*people, dark)

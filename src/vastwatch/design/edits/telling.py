@@ -1,4 +1,4 @@
-"""Another answer to what tells of a room, in place of the one there is: for everybody who tries what else could are
+"""Another answer to what tells of a room, in place of the one there is: for everybody who tries what else could be
 mounted there. Anybody who follows the room's conclusion goes on doing so, whatever stands behind it."""
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from vastwatch.design.relations import presence_of, sensors_of
 
 
 def without_what_tells(project: Project, room: str) -> Project:
-    """The project with nothing mounting that the conclusion of a room reads. Rows and outputs that name that conclusion
+    """The project with nothing mounted that the conclusion of a room reads. Rows and outputs that name that conclusion
     go on naming it: what is mounted next tells for it; and those that read one of its sensors themselves name it from
     then on."""
     lighting = presence_of(project, room)

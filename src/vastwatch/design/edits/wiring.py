@@ -18,7 +18,7 @@ from vastwatch.site.record import Point
 
 
 def circuit_of(project: Project, lamp: str) -> Circuit | None:
-    """The circuit a lamp depends on."""
+    """The circuit a lamp is on."""
     return next((c for c in project.circuits if lamp in c.lamps), None)
 
 
@@ -44,7 +44,7 @@ def add_circuit(project: Project, lamps: tuple[str, ...], name: str = "") -> tup
 
 
 def off_circuits(project: Project, lamps: set[str]) -> Project:
-    """Take lamps off whatever circuits they depend on."""
+    """Take lamps off whatever circuits they are on."""
     for c in project.circuits:
         kept = tuple(x for x in c.lamps if x not in lamps)
         if len(kept) < len(c.lamps):
@@ -53,7 +53,7 @@ def off_circuits(project: Project, lamps: set[str]) -> Project:
 
 
 def set_lamp(project: Project, circuit_id: str, lamp: str, on: bool) -> Project:
-    """Mount a lamp on a circuit, or take it off."""
+    """Put a lamp on a circuit, or take it off."""
     project = off_circuits(project, {lamp})
     circuit = find(project.circuits, circuit_id)
     return put(project, replace(circuit, lamps=(*circuit.lamps, lamp))) if on else project

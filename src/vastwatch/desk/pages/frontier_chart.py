@@ -29,8 +29,8 @@ from vastwatch.devices.families import FAMILY_TYPES
 from vastwatch.files.csv_cells import csv_text
 from vastwatch.files.writing import write_atomically
 
-# What is written beside the axes, minutes of dark and hours of on a day; scales that are even below the first and
-# follow ratios above it.
+# What is written beside the axes, minutes of dark and hours of light while empty a day; scales that are even below the
+# first and follow ratios above it.
 DARK_TICKS = (0.0, 0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0)
 BURN_TICKS = (0.0, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0)
 DARK_EVEN, BURN_EVEN = 0.1, 0.05
@@ -57,7 +57,7 @@ class Placed:
         self._top, self._right = scaled(max(darks), DARK_EVEN) * 1.06, scaled(max(burns), BURN_EVEN) * 1.05
 
     def x(self, burn: float) -> float:
-        """Pixel of hours on a day."""
+        """Pixel of hours lit while empty a day."""
         return self.frame.left() + self.frame.width() * scaled(burn, BURN_EVEN) / self._right
 
     def y(self, dark: float) -> float:

@@ -44,7 +44,7 @@ FIXTURE_PX = 9.0
 TURN_DEG = 15.0
 
 
-# What goes with a stroke of the delete key; sensors follow their own hand, walls with their rooms.
+# What goes with a stroke of the delete key; sensors are deleted by their own tool, walls with their rooms.
 DELETABLE = ("furnishings", "rooms", "openings", *IN_ROOMS, "hazards", "sockets", "switches")
 
 

@@ -1,6 +1,7 @@
 """`EditContext`: what the hands on the plan are given to work with, in place of the view itself.
 
-The view owns one and draws what lies on it; builder, mounting, placing, tools and gestures know the bench alone.
+The view owns one and draws what lies on it; `builder`, `sensor_editing`, `placing`, tools and gestures know the bench
+alone.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""The ground of the plan: rooms on their paper, the metre grid, and the light of on lamps."""
+"""The ground of the plan: rooms on their paper, the metre grid, and the light of lamps that are on."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from vastwatch.site.building import Room
 
 
 def draw_ground(p: QPainter, state: PlanState) -> None:
-    """Rooms on the ground colour, a metre grid, and the light of on lamps, clipped to their room."""
+    """Rooms on the ground colour, a metre grid, and the light of lamps that are on, clipped to their room."""
     built = made_once(state, "rooms", (state.project.rooms, state.level), lambda: path_of(state.rooms))
     p.setPen(Qt.PenStyle.NoPen)
     p.fillPath(built, state.ground)

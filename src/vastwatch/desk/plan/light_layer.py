@@ -60,7 +60,7 @@ def _wanted(state: PlanState, spot: str) -> float:
 
 
 def draw_pools(p: QPainter, state: PlanState) -> None:
-    """The light of on lamps over the floors of the shown level."""
+    """The light of lamps that are on over the floors of the shown level."""
     for room in state.rooms:
         levels = {x.id: state.lit[x.id] for x in lamps_in(state.project, room.id) if x.id in state.lit}
         if levels:

@@ -52,7 +52,7 @@ class Picking:
         return [ident for d, grip, ident in sorted(found) if d <= grip and ident not in hidden]
 
     def mark(self, pixel: QPointF) -> str | None:
-        """The mark that a press snaps to: the selected one where it is under the pixel, else the nearest."""
+        """The mark that a press takes: the selected one where it is under the pixel, else the nearest."""
         marks, selected = self.marks(pixel), self.bench.focus.selected
         return selected if selected in marks else next(iter(marks), None)
 

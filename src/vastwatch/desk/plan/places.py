@@ -70,7 +70,7 @@ def _width(words: str, selected: bool, size: int = 13) -> int:
 
 
 def name_frame(room: Room, state: PlanState, view: QGraphicsView) -> QRectF:
-    """Where a room's name was last painted, in pixels of a view: what snaps to the room."""
+    """Where a room's name was last painted, in pixels of a view: by what the room is dragged."""
     left, level, wide = state.names.get(room.id) or name_place(room.outline)
     k = view.transform().m11()
     at = view.mapFromScene(QPointF(left, -level))

@@ -57,7 +57,7 @@ class Hanging:
         return self.bench.document.project
 
     def selected(self) -> Sensor | None:
-        """The selected sensor, where it depends on the shown level."""
+        """The selected sensor, where it is mounted on the shown level."""
         return next((s for s in self.bench.state.sensors if s.id == self.bench.focus.selected), None)
 
     # -- by the pointer ----------------------------------------------------------------------------------------

@@ -30,7 +30,7 @@ CORNER_PULL = 1.6
 @dataclass(frozen=True)
 class Snap:
     """A place on the plan, and the yaw that faces into the room (None: keep the present one); `edge` tells which
-    side of the room it depends on, so that moving along a wall does not turn the sensor."""
+    side of the room it is mounted on, so that moving along a wall does not turn the sensor."""
 
     x: float
     y: float

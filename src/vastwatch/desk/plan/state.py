@@ -46,7 +46,7 @@ class PlanState:
     # What clocks show at the playhead, seconds: devices may be set by the hour.
     second: float | None = None
     lit: dict[str, float] = field(default_factory=dict)
-    # Of what the moment was made last, and which lamps was on in it.
+    # Of what the moment was made last, and which lamps were on in it.
     moment_of: tuple[object, ...] = ()
     moment_lit: dict[str, float] = field(default_factory=dict)
     people: list[tuple[str, str, tuple[float, float], bool]] = field(default_factory=list)

@@ -57,7 +57,7 @@ from vastwatch.signals import DAY
 
 # What a drag from a panel carries: a token of what to place, as UTF-8.
 CARRIED = "application/x-vastwatch-thing"
-# Pixels within which a click snaps to a mark, and of a rotate handle.
+# Pixels within which a click selects a mark, and of a rotate handle.
 # An arrow with nothing to nudge moves the view, pixels.
 KEY_PAN_PX = 40
 NUDGE_M, BIG_NUDGE_M = 0.05, 0.25
@@ -289,7 +289,7 @@ class PlanView(Sheet):
         return Pan(self.bench, pixel, None if room is None else room.id)
 
     def _mark_held(self, pixel: QPointF, ident: str) -> Gesture:
-        """Select a sensor, lamp, other output or spot, and snap to it."""
+        """Select a sensor, lamp, other output or spot, and begin to drag it."""
         found = find_any(self.document.project, ident)
         assert found is not None
         collection, record = found

@@ -15,7 +15,7 @@ from vastwatch.devices import DeviceType
 
 class ToBuy(NamedTuple):
     """What to buy: the best single additions, or a set one after the other; and what better holds alone would save,
-    minutes of dark and hours of on a day."""
+    minutes of dark and hours of light while empty a day."""
 
     found: list[Purchase]
     a_set: bool

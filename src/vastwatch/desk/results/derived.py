@@ -199,7 +199,7 @@ class _Job(QRunnable):
         except ValueError as e:
             state, outcome = "refused", str(e)
         except Exception:
-            # A internal error must not leave the panel waiting for ever.
+            # An internal error must not leave the panel waiting for ever.
             logging.exception("computing the %s failed", self.name)
             state, outcome = "failed", NOT_COMPUTED
         self.deliver(self.number, state, outcome)

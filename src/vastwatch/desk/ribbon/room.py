@@ -48,7 +48,7 @@ def room_lanes(
     presence = presence_of(project, room)
     ids = [] if presence is None else list(sensors_of(presence))
     if full:
-        # Facts that are mounted here and take no part in presence: a contact, a mat in the bed.
+        # Sensors that are mounted here and take no part in presence: a contact, a mat in the bed.
         ids += [s.id for s in sensors_in(project, room)]
     for ident in dict.fromkeys(s for s in ids if (s, None) in house.recording.reports):
         sensor = find(project.sensors, ident)

@@ -115,7 +115,7 @@ def _some(sentences: Sequence[str], most: int = 3) -> str:
 
 
 def catch_failures(desk: Desk, log: Path) -> None:
-    """A internal error neither ends it nor reaches the user as a traceback: it is logged, and said."""
+    """An internal error neither ends it nor reaches the user as a traceback: it is logged, and said."""
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if issubclass(kind, KeyboardInterrupt):

@@ -76,7 +76,7 @@ class EditsSheet(QDialog):
 
 
 class Commands(QObject):
-    """Made once for a window: `menu` and `help` are to be mounted where they open. The window itself is only what the
+    """Made once for a window: `menu` and `help` are to be put where they open. The window itself is only what the
     keys are of, and what dialogs lie over."""
 
     def __init__(

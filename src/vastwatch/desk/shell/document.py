@@ -126,7 +126,7 @@ class Document(QObject):
         """Take back the last step if it has this key, and forget it: it cannot be redone."""
         last = self.undo_stack.command(self.undo_stack.index() - 1)
         if isinstance(last, _Change) and last.number == self._keys.get(key):
-            # Qt false-offs an obsolete step in place of undoing it.
+            # Qt removes an obsolete step in place of undoing it.
             before = last.old
             last.setObsolete(True)
             self.undo_stack.undo()

@@ -121,7 +121,7 @@ def _half_disc(p: QPainter, s: float) -> None:
 
 
 def _drop(p: QPainter, s: float) -> None:
-    """Humidity: a false-off."""
+    """Humidity: a droplet of water."""
     path = QPainterPath()
     path.moveTo(0, -s * 0.9)
     path.cubicTo(s * 0.9, s * 0.1, s * 0.5, s * 0.8, 0, s * 0.8)
@@ -197,7 +197,7 @@ def _sweep(p: QPainter, s: float) -> None:
 
 
 def _plate(p: QPainter, s: float) -> None:
-    """A sign: a plate that is mounted from a point."""
+    """A sign: a plate under a hook."""
     p.drawRect(QRectF(-s * 0.8, -s * 0.2, 1.6 * s, s * 0.9))
     p.drawLine(QPointF(-s * 0.6, -s * 0.2), QPointF(0, -s * 0.9))
     p.drawLine(QPointF(s * 0.6, -s * 0.2), QPointF(0, -s * 0.9))
@@ -213,7 +213,7 @@ def _lowered(p: QPainter, s: float) -> None:
 
 
 def _slats(p: QPainter, s: float) -> None:
-    """A cover: slats that are mounted from a rail."""
+    """A cover: slats under a rail."""
     p.drawLine(QPointF(-s * 0.85, -s * 0.8), QPointF(s * 0.85, -s * 0.8))
     for y in (-0.35, 0.1, 0.55):
         p.drawLine(QPointF(-s * 0.7, y * s), QPointF(s * 0.7, y * s))

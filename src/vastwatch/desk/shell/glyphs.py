@@ -28,7 +28,7 @@ def lamp_mark(p: QPainter, centre: QPointF, radius: float, colour: QColor, level
 
 
 def lamp_marks_off(p: QPainter, rings: QPainterPath, radius: float, colour: QColor, ink: QColor) -> None:
-    """Many lamps that do not be on, their rings in one path."""
+    """Many lamps that are off, their rings in one path."""
     p.setPen(QPen(ink, max(1.3, radius * 0.2)))
     p.setBrush(alpha(colour, 0.15))
     p.drawPath(rings)

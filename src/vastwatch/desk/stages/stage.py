@@ -36,7 +36,7 @@ class Stage:
     hints: Mapping[str, str] = field(default_factory=dict)
     width: int = LEFT_WIDTH
     narrow: int | None = None
-    # What of the building the mouse snaps to: nothing, sockets and switches alone, or all of it.
+    # What of the building the mouse selects: nothing, sockets and switches alone, or all of it.
     shapes: Literal["nothing", "fixtures", "building"] = "nothing"
     # Whether the plan shows where somebody is noticed, and offers for which figure.
     covers: bool = False
@@ -46,7 +46,7 @@ class Stage:
     has_roles: bool = False
     # Whether the room's own sensor is chosen here, beside its findings.
     chooses: bool = False
-    # Whether the plan shows the zones of a tracking radar, and the mouse snaps to them.
+    # Whether the plan shows the zones of a tracking radar, and the mouse selects them.
     zones: bool = False
     # Whether the plan shows how much light there is, and at the spots against what they ask for.
     lights: bool = False

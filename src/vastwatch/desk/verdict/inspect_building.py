@@ -180,7 +180,7 @@ def _reverse_climb(form: Form) -> None:
 
 
 def circuit_choice(form: Form) -> None:
-    """Which circuit a lamp depends on: none, one there is, or one of its own."""
+    """Which circuit a lamp is on: none, one there is, or one of its own."""
 
     def circuits() -> list[tuple[str, str]]:
         there = [(c.id, c.name) for c in form.document.project.circuits]

@@ -1,4 +1,4 @@
-"""Somebody at rest, as a sensor sees them: stretches without a gap longer than the device's device hold time.
+"""Somebody at rest, as a sensor sees them: stretches without a gap longer than the device's hold time.
 
 Detections come as a Poisson process. Where they are sparse each is drawn. Where they are dense (DENSE per hold) the
 gaps are drawn instead: the time from a detection to the start of a gap longer than the hold is then exponential with

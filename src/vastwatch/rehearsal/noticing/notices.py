@@ -29,7 +29,7 @@ Ids = NDArray[np.object_]
 
 # Walks are looked at this often, Hz (M6).
 WALK_HZ = 5.0
-# What is sure is seen without a gap, however short the device's device hold time, seconds.
+# What is sure is seen without a gap, however short the device's hold time, seconds.
 SURE_HOLD_S = 1.0
 
 
@@ -230,8 +230,8 @@ def _walks(mounted: MountedSensor, household_days: HouseholdDays, c: DetectionTa
         x[some] for x in (w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed)
     )
     who = household_days.walk_person[some]
-    # One look in each fifth of a second of the clock, at random within it: it stays where it is anybody who walks. Only
-    # those are taken at which they are where anything is noticed, and one sample beside.
+    # One look in each fifth of a second of the clock, at random within it: it stays where it is, no matter who walks.
+    # Only those are taken at which they are where anything is noticed, and one sample beside.
     step, reach = STEP / speed, (bearing[some], route)
     near = out + (c.since[reach] - c.out[route] - 1) * step
     far = out + (c.until[reach] - c.out[route] + 2) * step
@@ -274,7 +274,7 @@ def _minor(household_days: HouseholdDays, c: DetectionTable, name: tuple[object,
 
 
 def _still(household_days: HouseholdDays, c: DetectionTable, hold: float, name: tuple[object, ...]) -> Found:
-    """Stretches during which somebody at rest is seen without a gap longer than the device's device hold time. They
+    """Stretches during which somebody at rest is seen without a gap longer than the device's hold time. They
     know no yesterday: each stay begins anew at midnight."""
     w = household_days.joined
     if len(w.stay_spot) == 0:

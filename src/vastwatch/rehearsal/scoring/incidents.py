@@ -16,7 +16,7 @@ Kind = Literal["dropped", "late", "idle", "false start"]
 
 # Somebody who waits longer than this for the first light tells of it, seconds.
 LATE_S = 2.0
-# On while empty becomes an incident from this stretch on, seconds.
+# Light while empty becomes an incident from this stretch on, seconds.
 IDLE_S = 300.0
 
 

@@ -151,7 +151,7 @@ class SentenceBuilder(QWidget):
     def _take_out(self, path: Path) -> None:
         shown, here = self.shown, self.view.here
         if shown is not None and here is not None and here.kind == "figure" and here.field != "list":
-            # Of a hold or a delay its figure is what there is to snap to: what it is around stays.
+            # Of a hold or a delay its figure is what is dragged: what it is around stays.
             self._apply(unwrapped(shown.expr, path), f"Change “{shown.name}”")
         elif shown is not None:
             self._apply(without_part(shown.expr, path), f"Remove a condition from “{shown.name}”")

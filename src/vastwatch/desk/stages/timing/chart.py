@@ -1,4 +1,5 @@
-"""The chart of a timing curve: false-offs a week above, dark and on minutes a day below, against the hold time.
+"""The chart of a timing curve: false-offs a week above, minutes dark and lit while empty a day below, against the hold
+time.
 
 The mark is dragged along; what it stands for is said beside it by the panel.
 """
@@ -83,7 +84,8 @@ class _Pane:
 
 
 class CurveChart(pg.GraphicsLayoutWidget):
-    """False-offs a week, and dark and on minutes a day, against the hold time. `dragged` carries seconds."""
+    """False-offs a week, and minutes dark and lit while empty a day, against the hold time. `dragged` carries
+    seconds."""
 
     dragged = pyqtSignal(float)
 
@@ -106,7 +108,7 @@ class CurveChart(pg.GraphicsLayoutWidget):
         self._idle = pg.PlotCurveItem(pen=pg.mkPen(theme.lamp, width=2.4))
         self._dark = pg.PlotCurveItem(pen=pg.mkPen(theme.dropped, width=2.4))
         self._words = {}
-        # Each flag names its device hold time time, so that it cannot be taken for its neighbour's.
+        # Each flag names its device hold time, so that it cannot be taken for its neighbour's.
         for key, line, at in (("knee", self._upper.knee, 0.2), ("recommended", self._upper.best, 0.88)):
             tag = pg.InfLineLabel(
                 line, "", position=at, color=theme.ink, fill=theme.card, anchors=[(-0.03, 0.5), (-0.03, 0.5)]

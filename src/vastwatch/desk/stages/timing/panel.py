@@ -1,4 +1,4 @@
-"""The timing panel: how presence is put together, and the curve of dark against on for every hold time.
+"""The timing panel: how presence is put together, and the curve of dark against light while empty for every hold time.
 
 The mark is dragged along the curve; the ribbon, the incidents and the verdict follow at once.
 """
