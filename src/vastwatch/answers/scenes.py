@@ -17,8 +17,8 @@ if TYPE_CHECKING:
 def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"rooms": {ROOM: {"rows": [{"id", "name", "when", "scene", "share"}], "else_share", "hand_share", "states":
     [{"holds", "wins", "share", "seen"}], "groups": {GROUP: {"name", "lamps", "rows", "else_share", "hand_share",
-    "states"}}, "stuck": [WORDS], "under_min_per_day": {SPOT: MIN}}}, "stuck": [WORDS]}`, of a week lived in it; rows
-    and states of a room are those of its own ladder, of a group those of the ladder of its lamps."""
+    "states"}}, "stuck": [WORDS], "under_min_per_day": {SPOT: MIN}}}, "stuck": [WORDS]}`, of a week simulated in it;
+    rows and states of a room are those of its own ladder, of a group those of the ladder of its lamps."""
     from vastwatch.advice.scenes.ladder_states import has_ladder, stuck
     from vastwatch.rehearsal import rehearse
 

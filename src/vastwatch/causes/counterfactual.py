@@ -1,4 +1,4 @@
-"""What could have been otherwise: one thing changed about a design or about who was there, and the same draws lived
+"""What could have been otherwise: one thing changed about a design or about who was there, and the same draws simulated
 again with it."""
 
 from __future__ import annotations

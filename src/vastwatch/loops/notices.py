@@ -1,4 +1,5 @@
-"""What a sensor notices in many lives, one look, movement or detection after the other, compiled (`report_batch`)."""
+"""What a sensor notices in many replicates, one look, movement or detection after the other, compiled
+(`report_batch`)."""
 
 from __future__ import annotations
 
@@ -174,8 +175,8 @@ def condensed(start, end, of, hold_s, blind_s):  # type: ignore[no-untyped-def]
 
 @compiled
 def hold_blind_merge(start, end, cuts, hold_s, blind_s):  # type: ignore[no-untyped-def]
-    """What a device reports in each of some lives, before its latency: see `sensing.reporting`. Life k has the notices
-    from cuts[k] to cuts[k + 1], sorted by start; and the [on, off) rows given back likewise."""
+    """What a device reports in each of some replicates, before its latency: see `sensing.reporting`. Replicate k has
+    the notices from cuts[k] to cuts[k + 1], sorted by start; and the [on, off) rows given back likewise."""
     rows, n = np.empty((len(start), 2)), 0
     row_cuts = np.zeros(len(cuts), np.int64)
     for life in range(len(cuts) - 1):
@@ -193,7 +194,7 @@ def hold_blind_merge(start, end, cuts, hold_s, blind_s):  # type: ignore[no-unty
 
 @compiled
 def hold_merge(start, end, moving, cuts, hold_s):  # type: ignore[no-untyped-def]
-    """[on, off) rows of what stays on for its hold after each notice of a movement, life by life as above."""
+    """[on, off) rows of what stays on for its hold after each notice of a movement, replicate by replicate as above."""
     rows, n = np.empty((len(start), 2)), 0
     row_cuts = np.zeros(len(cuts), np.int64)
     for life in range(len(cuts) - 1):

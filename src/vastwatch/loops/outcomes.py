@@ -8,7 +8,7 @@ import numpy as np
 from vastwatch.loops.compiling import compiled, part
 from vastwatch.loops.reactions import FALL, LIGHT, PRESS, WAVE, append_merged, hold_rows, react_in_gaps, start_keep_rows
 
-# What a life comes to, by the column.
+# What a replicate comes to, by the column.
 DROPS, DARK, IDLE, WAVES, TRIPS = range(5)
 
 
@@ -26,7 +26,7 @@ def _within(rows, k, a, b):  # type: ignore[no-untyped-def]
 
 @part
 def _life(t, life, step_s, lives):  # type: ignore[no-untyped-def]
-    """The life an instant lies in, from the last one on."""
+    """The replicate an instant lies in, from the last one on."""
     while life + 1 < lives and t >= (life + 1) * step_s:
         life += 1
     return life
@@ -34,11 +34,12 @@ def _life(t, life, step_s, lives):  # type: ignore[no-untyped-def]
 
 @compiled
 def outcomes(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, left, step_s, lives):  # type: ignore[no-untyped-def]
-    """Of each life, a row: false-offs, seconds of dark where light was needed, seconds lit while empty, waves, presses.
+    """Of each replicate, a row: false-offs, seconds of dark where light was needed, seconds lit while empty, waves,
+    presses.
 
     `rises` of what starts the light and rows that keep it; rows of `need` (somebody awake in the dark) and of `nobody`
     (dark, and nobody awake). At the instants `left`, in order, other light goes out on somebody: each is a false-off
-    unless this light is on. Life k lives from k `step_s` on.
+    unless this light is on. Replicate k lasts from k `step_s` on.
     """
     kept = hold_rows(keep, hold_s, end_s)
     lit = start_keep_rows(rises, kept)
@@ -53,7 +54,7 @@ def outcomes(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, le
         life = _life(t, life, step_s, lives)
         out[life, DROPS] += 1.0
     _lit(out, lit, need, nobody, left, step_s)
-    # Events come gap by gap, and lives one after the other.
+    # Events come gap by gap, and replicates one after the other.
     brought, n = np.empty((len(events), 2)), 0
     life, f = 0, 0
     for j in range(len(events)):
@@ -80,8 +81,8 @@ def outcomes(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, le
 
 @compiled
 def _lit(out, rows, need, nobody, left, step_s):  # type: ignore[no-untyped-def]
-    """Rows of light, in order: each takes from the dark of its life, adds to what is on while empty, and what goes out
-    within it leaves nobody in the dark."""
+    """Rows of light, in order: each takes from the dark of its replicate, adds to what is on while empty, and what goes
+    out within it leaves nobody in the dark."""
     life, n, w, m = 0, 0, 0, 0
     for j in range(len(rows)):
         a, b = rows[j, 0], rows[j, 1]
@@ -128,9 +129,9 @@ def lit_intervals(rises, keep, hold_s, end_s, habits, present, eyes, dark):  # t
 
 @compiled
 def besides(rows, awake, asleep, came, until, step_s, lives):  # type: ignore[no-untyped-def]
-    """Of rows of light, in order: by life, a row, how often it came on while nobody was awake, and seconds it was on in
-    rows of `asleep`; and how long those waited who `came` when it was off, in order, at most `until` each, and which
-    life each of them came in."""
+    """Of rows of light, in order: by replicate, a row, how often it came on while nobody was awake, and seconds it was
+    on in rows of `asleep`; and how long those waited who `came` when it was off, in order, at most `until` each, and
+    which replicate each of them came in."""
     out = np.zeros((lives, 2))
     life, w, s = 0, 0, 0
     for j in range(len(rows)):
@@ -156,7 +157,8 @@ def besides(rows, awake, asleep, came, until, step_s, lives):  # type: ignore[no
 
 @compiled
 def quantiles(values, life, share):  # type: ignore[no-untyped-def]
-    """A quantile of what there is of each life, one life after the other: between the two values next to it."""
+    """A quantile of what there is of each replicate, one replicate after the other: between the two values next to
+    it."""
     out, n, a = np.empty(len(values)), 0, 0
     while a < len(values):
         b = a

@@ -33,7 +33,8 @@ class Habits(NamedTuple):
 
 class OccupancyArrays(NamedTuple):
     """`reactions.OccupancyIntervals` as the loop reads them, and the luck there: by stretch `begin`, `end`, `after_s`,
-    by sensor and stretch `chance` and the `keys` of draws, and the instant its life begins at, `since` (milliseconds).
+    by sensor and stretch `chance` and the `keys` of draws, and the instant its replicate begins at, `since`
+    (milliseconds).
     """
 
     begin: Any

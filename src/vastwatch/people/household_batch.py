@@ -21,8 +21,9 @@ Ints = NDArray[np.int64]
 
 
 class HouseholdBatch(NamedTuple):
-    """Walks and stays of everybody in so many lives, each in its own time, [begin, end). `walk_of` and `stay_of` say
-    whose each row is: the place among the people, counted on from life to life. `luck`: of each stay's small movements.
+    """Walks and stays of everybody in so many replicates, each in its own time, [begin, end). `walk_of` and `stay_of`
+    say whose each row is: the place among the people, counted on from replicate to replicate. `luck`: of each stay's
+    small movements.
     """
 
     replicates: int
@@ -47,7 +48,7 @@ class MotionEvents(NamedTuple):
 
 @memoised
 def household_batch(lives: tuple[Household, ...], first: int, last: int) -> HouseholdBatch:
-    """The days from one to another (not with it) of some lives of a household that has people."""
+    """The days from one to another (not with it) of some replicates of a household that has people."""
     logs = [log for life in lives for log in life.logs()]
     walks, stays = [log.walks(first, last) for log in logs], [log.stays(first, last) for log in logs]
     walk_of = np.repeat(np.arange(len(logs)), [len(w.leave) for w in walks])
@@ -63,8 +64,8 @@ def household_batch(lives: tuple[Household, ...], first: int, last: int) -> Hous
 
 @memoised
 def motion_events_in(lives: tuple[Household, ...], first: int, last: int, room: str) -> MotionEvents:
-    """The small movements in a room in some lives."""
-    # Loaded where many lives are lived: the compiler takes a moment.
+    """The small movements in a room in some replicates."""
+    # Loaded where many replicates are simulated: the compiler takes a moment.
     from vastwatch.loops.movements import gaps_of
 
     spots, every = lives[0].book.spots, household_batch(lives, first, last)

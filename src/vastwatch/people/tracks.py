@@ -1,4 +1,4 @@
-"""One person's time as it was lived: stays at spots, routes between them, and the small movements while staying.
+"""One person's time as it was simulated: stays at spots, routes between them, and the small movements while staying.
 
 A track is only ever appended to, by whole days: a longer run shares the days of a shorter one. A walk is
 fixed by the instant at which it leaves its first room, so that what stands in a room changes when people set out or

@@ -1,4 +1,4 @@
-"""A stretch of days, lived by the people against the design: what the house did, and how good that was."""
+"""A stretch of days, simulated with the people against the design: what the house did, and how good that was."""
 
 from vastwatch.rehearsal.run import Rehearsal, rehearse, replay
 from vastwatch.rehearsal.scoring.scores import Scores

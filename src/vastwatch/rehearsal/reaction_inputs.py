@@ -353,7 +353,7 @@ def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> Ma
 
 class LeafInputs(NamedTuple):
     """What the leaves of an expression say, from left to right, how its occupancy probabilities weigh it, and the
-    sensors that notice waves, in order; of several lives end to end, while any is `alive`."""
+    sensors that notice waves, in order; of several replicates end to end, while any is `alive`."""
 
     said: tuple[Signal, ...]
     chains: tuple[MarkovChain, ...]

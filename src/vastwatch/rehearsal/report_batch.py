@@ -1,7 +1,7 @@
-"""What sensors report in many lives of the same people, seed beside seed, drawn in compiled loops.
+"""What sensors report in many replicates of the same people, seed beside seed, drawn in compiled loops.
 
-It is what `reports` comes to for each life by itself, draw by draw: what is done in one go for all of them costs hardly
-more than for one.
+It is what `reports` comes to for each replicate by itself, draw by draw: what is done in one go for all of them costs
+hardly more than for one.
 """
 
 from __future__ import annotations
@@ -98,7 +98,7 @@ def _hear(left: list[tuple[SensorTask, Truth]], by_state: bool) -> None:
 
 
 class _Noticed(NamedTuple):
-    """What a part of a sensor noticed: [start, end), whether a movement; life k has the rows from cuts[k] to
+    """What a part of a sensor noticed: [start, end), whether a movement; replicate k has the rows from cuts[k] to
     cuts[k + 1], sorted by start."""
 
     start: Array
@@ -108,8 +108,8 @@ class _Noticed(NamedTuple):
 
 
 class _Found(NamedTuple):
-    """The same in one way: all `moving` or none, `stay` whom (person after person, life after life), and of each in
-    order of the start unless it is not `ordered`."""
+    """The same in one way: all `moving` or none, `stay` whom (person after person, replicate after replicate), and of
+    each in order of the start unless it is not `ordered`."""
 
     start: Array
     end: Array
@@ -128,7 +128,7 @@ def _thinned(found: _Found, hold: float, blind: float) -> _Found:
 
 
 def _sorted(found: list[_Found], every: HouseholdBatch) -> _Noticed:
-    """All that was noticed, in each life in order."""
+    """All that was noticed, in each replicate in order."""
     start, end = (np.concatenate(column) for column in zip(*((f.start, f.end) for f in found)))
     life = np.concatenate([f.of // f.many for f in found])
     moving = np.repeat([f.moving for f in found], [len(f.of) for f in found])
@@ -140,13 +140,13 @@ def _sorted(found: list[_Found], every: HouseholdBatch) -> _Noticed:
 def _noticed(
     part: MountedSensor, level: int, truths: Sequence[Truth], every: HouseholdBatch, joined_s: float
 ) -> Iterator[_Found]:
-    """What a part of a sensor notices of people in some lives; of notices within `joined_s` of each other the first and
-    the last are enough."""
+    """What a part of a sensor notices of people in some replicates; of notices within `joined_s` of each other the
+    first and the last are enough."""
     lives = tuple(truth.household for truth in truths)
     one, days = lives[0], truths[0].calendar.days
     chances = detection_table(part, level, one.book, one.people)
     spots = spots_noticed(part, level, one)
-    # The same for everybody in each life, one life after the other.
+    # The same for everybody in each replicate, one replicate after the other.
     bearing = np.tile(chances.who, len(lives))
     many = len(one.people)
 
@@ -211,7 +211,7 @@ def _at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> SeenIn
 
 
 def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth]) -> Iterator[_Found]:
-    """What triggers it falsely in each life."""
+    """What triggers it falsely in each replicate."""
     each = per_replicate(weekly, truths[0].calendar)
     sources = [s for of in each for s in of]
     if not sources:
@@ -225,7 +225,7 @@ def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth
 
 
 def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list[Signal]:
-    """What the device reports of it in each life: see `reports`."""
+    """What the device reports of it in each replicate: see `reports`."""
     how = hold_and_blind_s(part, mounted_hold_s(part))
     if how is None:
         return [never(truth.end) for truth in truths]

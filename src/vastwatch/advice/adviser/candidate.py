@@ -22,8 +22,8 @@ from vastwatch.words import duration_words, figure
 @dataclass(frozen=True, eq=False)
 class Candidate:
     """Something that could serve a room: what is added, the project with it at the hold the judge recommends, its
-    bill, and the judgement; `fully_judged` once all of the judge's seeds were lived. `replaces`: whether it replaces
-    what is mounted there; `options`: what was mounted, one after the other."""
+    bill, and the judgement; `fully_judged` once all of the judge's seeds were simulated. `replaces`: whether it
+    replaces what is mounted there; `options`: what was mounted, one after the other."""
 
     devices: tuple[DeviceType, ...]
     sensors: tuple[Sensor, ...]

@@ -186,7 +186,7 @@ def _for_room(
     tried: list[Purchase] = []
     for option in shortlist(project, room, types):
         if option.blockers or len(tried) == TRIED_PER_ROOM or (option.shortfalls and tried):
-            # What the maps doubt is lived as well where there is nothing else: they only say what to try first.
+            # What the maps doubt is simulated as well where there is nothing else: they only say what to try first.
             break
         if budget is not None and bill_of_materials(option.project, room, [option.placed[1]]).total > budget + 1e-9:
             continue

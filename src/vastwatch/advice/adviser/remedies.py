@@ -39,7 +39,7 @@ CAPPED_WAIT_S = 7200.0
 INSET_M = 0.2
 # What an hour of light while empty is reckoned worth in minutes of dark, when remedies are put in order.
 DARK_MIN_PER_IDLE_H = 60.0 * IDLE_COSTS
-# A remedy is lived in weeks under so many more seeds, none of which anything was chosen on.
+# A remedy is simulated in weeks under so many more seeds, none of which anything was chosen on.
 OTHER_SEEDS = 6
 # Aims tried to either side of the present one, degrees.
 AIMS = tuple(range(-60, 61, 5))

@@ -10,7 +10,7 @@ ORDER = {"wrong": 0, "risk": 1, "caution": 2, "note": 3}
 # False reports an hour of one sensor by one hazard: worth a word from here on, and wrong from there on. Our choice: one
 # in five hours is seen now and then, two an hour every evening.
 SOME_FALSE_PER_H, OFTEN_FALSE_PER_H = 0.2, 2.0
-# With more sensors than this no week is lived for what each sees next door, and how often it reports.
+# With more sensors than this no week is simulated for what each sees next door, and how often it reports.
 MANY_SENSORS = 60
 
 

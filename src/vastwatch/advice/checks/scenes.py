@@ -22,7 +22,7 @@ from vastwatch.memo import memoised
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.rehearsal.scoring.incidents import IDLE_S
 
-# Days that are lived to see which rows win; more rooms with ladders than this are not.
+# Days that are simulated to see which rows win; more rooms with ladders than this are not.
 DAYS, MOST_ROOMS = 7, 60
 # Light over sleepers for so many minutes a day, and so many flickers, are worth a word; so much light less than asked.
 OVER_MIN, FLICKERS, SHORT = 1.0, 3.0, 0.9

@@ -42,9 +42,9 @@ class OverCoverage:
     false_ons_per_day: float
 
 
-def over_coverages(project: Project, sensor_id: str, lived: bool = True) -> list[OverCoverage]:
-    """Return the rooms of the level that the sensor covers and does not serve, largest area first. With `lived`, counts
-    false-ons over a simulated week; else 0."""
+def over_coverages(project: Project, sensor_id: str, simulated: bool = True) -> list[OverCoverage]:
+    """Return the rooms of the level that the sensor covers and does not serve, largest area first. With `simulated`,
+    counts false-ons over a simulated week; else 0."""
     sensor = find(project.sensors, sensor_id)
     home = room_of(project, sensor)
     if home is None:
@@ -60,7 +60,7 @@ def over_coverages(project: Project, sensor_id: str, lived: bool = True) -> list
             if area > LEAST_M2:
                 areas.append((area, room.id, _middle(cover.part.whole, seen)))
     often: dict[str, float] = {}
-    if areas and lived:
+    if areas and simulated:
         truth = simulate_days(project, DAYS, SEED)
         often = _false_ons(project, sensor_id, truth, tuple(sorted(served or {home.id})))
     return [

@@ -9,7 +9,7 @@ from vastwatch.design.asked import asked_by
 from vastwatch.design.project import Project, find
 from vastwatch.geometry import polygons
 
-# Unasked the weeks of so many rooms are lived, with so many sensors, on so many square metres: more takes too long.
+# Unasked the weeks of so many rooms are simulated, with so many sensors, on so many square metres: more takes too long.
 ROOMS, SENSORS, LARGEST_M2 = 10, 60, 3000.0
 
 

@@ -20,7 +20,7 @@ Array = NDArray[np.float64]
 
 # A difference lies where it is said to with this confidence.
 SURE = 0.95
-# Seeds that a comparison is lived under: the same for both, so that what differs is the design.
+# Seeds that a comparison is simulated under: the same for both, so that what differs is the design.
 SEEDS = 8
 
 

@@ -1,11 +1,12 @@
 """The frontier of a room: how little it can be lit while empty at each amount of being left in the dark, whatever is
 set; and on the same weeks, what is set today, what people usually do, and what the judge recommends.
 
-Every point is lived: the seeds and weeks of the judge, people's reactions included. Over one hold all is tried. Over
-several parameters at once all figures of the conclusion are first looked at in one life in which nobody reacts, which
-costs next to nothing; those that promise most are lived. From there the search goes outward, always from that point of
-the frontier so far which has the most to gain beside it, to its neighbours one step and several along each parameter
-(a Pareto local search): what decides is found in a small part of the evaluations that a grid would take.
+Every point is simulated: the seeds and weeks of the judge, people's reactions included. Over one hold all is tried.
+Over several parameters at once all figures of the conclusion are first looked at in one replicate in which nobody
+reacts, which costs next to nothing; those that promise most are simulated. From there the search goes outward, always
+from that point of the frontier so far which has the most to gain beside it, to its neighbours one step and several
+along each parameter (a Pareto local search): what decides is found in a small part of the evaluations that a grid would
+take.
 """
 
 from __future__ import annotations
@@ -50,7 +51,7 @@ SWORN_BY_S = (300.0, 900.0, 1200.0)
 # A search looks at so many settings, and steps so far along a parameter, in places.
 EVALUATIONS = 80
 STRIDES = (1, 3, 8)
-# So large a share of the settings that are lived is taken from a look at them in which nobody reacts, at so many.
+# So large a share of the settings that are simulated is taken from a look at them in which nobody reacts, at so many.
 SCREENED_SHARE, MOST_SCREENED = 0.75, 3000
 # Occupancy probabilities that are shown: until how improbable somebody is estimated to be there.
 BELIEVED_BELOW = (0.1, 0.02)
@@ -89,7 +90,7 @@ class Point:
 @dataclass(frozen=True, eq=False)
 class Frontier:
     """All points of a room; `pareto_points` those that no other is better than in both ways, by dark time;
-    `limit_dark_min` and `limit_drops` what the brief allows; `searched` how many settings were lived."""
+    `limit_dark_min` and `limit_drops` what the brief allows; `searched` how many settings were simulated."""
 
     room: str
     weeks: int
@@ -170,7 +171,7 @@ def evaluate_room(
 
 
 def metrics_of(o: Outcomes, days: int, meets: bool) -> Metrics:
-    """The figures of some lives, of so many days each."""
+    """The figures of some replicates, of so many days each."""
     dark, idle = o.dark_s / 60.0 / days, o.idle_s / 3600.0 / days
 
     def within(values: Array) -> tuple[float, float]:
@@ -185,7 +186,7 @@ def metrics_of(o: Outcomes, days: int, meets: bool) -> Metrics:
 
 
 class Search:
-    """Settings of a room by their places among each parameter's values, each lived once."""
+    """Settings of a room by their places among each parameter's values, each simulated once."""
 
     def __init__(self, project: Project, room: str, over: Sequence[Parameter], seeds: Sequence[int], days: int) -> None:
         self.project, self.room, self.over, self.seeds, self.days = project, room, tuple(over), tuple(seeds), days
@@ -224,7 +225,7 @@ class Search:
     def run(
         self, evaluations: int, should_continue: Callable[[], bool], report_progress: Callable[[float], None]
     ) -> list[Point]:
-        """Search; every point that was lived."""
+        """Search; every point that was simulated."""
         self.at(self.current)
         for places in self._promising(round(SCREENED_SHARE * evaluations)):
             if len(self.known) >= evaluations or not should_continue():
@@ -251,7 +252,7 @@ class Search:
         return list(self.known.values())
 
     def _promising(self, most: int) -> list[tuple[int, ...]]:
-        """Figures of the conclusion that are worth living with, by what they come to in one life in which nobody
+        """Figures of the conclusion that are worth simulating, by what they come to in one replicate in which nobody
         reacts: that costs next to nothing. Those than which none is on less at as few false-offs, or at as little dark,
         some of them evenly along the time lit; none where the conclusion is so simple that it needs no such look."""
         curve = simulate_room(self.project, self.room, self.days, self.seeds[0]).curve

@@ -1,7 +1,7 @@
 """The one judge of a room: its own simulated weeks, under its own needs, at the settings that can really be set.
 
-Many seeds are lived, WEEKS of days each, and every legal hold is reckoned in all of them. A hold meets the brief when
-other weeks like these would meet it with confidence SURE, not when these weeks happened to: the bound is that of a
+Many seeds are simulated, WEEKS of days each, and every legal hold is reckoned in all of them. A hold meets the brief
+when other weeks like these would meet it with confidence SURE, not when these weeks happened to: the bound is that of a
 count which varies more than chance alone would have it (quasi-Poisson), for as many weeks again.
 """
 
@@ -51,10 +51,10 @@ Array = NDArray[np.float64]
 # short.
 SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
 BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
-# Seeds are lived in steps, up to so many each; once there are a few, holds of which it is settled with this confidence
-# whether they could be chosen are looked at no more.
+# Seeds are simulated in steps, up to so many each; once there are a few, holds of which it is settled with this
+# confidence whether they could be chosen are looked at no more.
 STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
-# Of those that show what it is worth so many are lived at once.
+# Of those that show what it is worth so many are simulated at once.
 AT_ONCE = 5
 # A hold that goes off on somebody so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0
@@ -112,7 +112,7 @@ class HeldOut:
 
     @property
     def weeks(self) -> int:
-        """How many weeks were lived, under all seeds."""
+        """How many weeks were simulated, under all seeds."""
         return round(len(self.seeds) * self.days / 7)
 
 
@@ -189,7 +189,7 @@ class Judgement:
 
     @property
     def weeks(self) -> int:
-        """How many weeks were lived, under all seeds."""
+        """How many weeks were simulated, under all seeds."""
         return round(len(self.seeds) * self.days / 7)
 
     def waves_at(self, hold_s: float) -> float:
@@ -300,8 +300,8 @@ def judge(
     again hears the same.
 
     A conclusion without a single hold is judged as it is, at a hold of zero. `should_continue` is asked between
-    some seeds and the next; when it says no, what has been lived so far counts. Raises ValueError with a sentence where
-    nothing lights the room by itself.
+    some seeds and the next; when it says no, what has been simulated so far counts. Raises ValueError with a sentence
+    where nothing lights the room by itself.
     """
     days = settings().days if days is None else days
     seeds = tuple(settings().chosen_on if seeds is None else seeds)
@@ -400,9 +400,9 @@ def all_met(
 def _figures(
     together: CurveBatch, days: int, holds: Array, worth: NDArray[np.bool_], before: Array, needs: RoomNeeds, now: float
 ) -> tuple[Array, NDArray[np.bool_]]:
-    """The figures of every hold in some lives, (lives, holds, figures), and which were looked at. What is not worth
-    looking at has those of the seeds before; and where a hold has far too many false-offs, every shorter one does so at
-    least as often: of those it is not asked how much more."""
+    """The figures of every hold in some replicates, (replicates, holds, figures), and which were looked at. What is not
+    worth looking at has those of the seeds before; and where a hold has far too many false-offs, every shorter one does
+    so at least as often: of those it is not asked how much more."""
     out = np.empty((len(together), len(holds), 5))
     seen = np.zeros(len(holds), bool)
     far: Array | None = None
@@ -434,7 +434,7 @@ def _worth_more(
     hopeless = count_quantile(counts, weeks, 1.0 - SETTLED) > drops_per_week
     dark, idle = (rows[:, :, k].mean(axis=0) + mean_margin(rows[:, :, k], SETTLED) for k in (1, 2))
     fine = (count_quantile(counts, weeks, SETTLED) <= drops_per_week) & (dark <= limits[0]) & (idle <= limits[1])
-    # The next may miss what the first one misses besides: so many are asked, each takes a look at all lives.
+    # The next may miss what the first one misses besides: so many are asked, each takes a look at all replicates.
     first = next((n for n in np.flatnonzero(fine)[:FINE] if all(m.passed for m in besides(n))), len(hopeless))
     return ~(hopeless | (np.arange(len(hopeless)) > first))
 
@@ -448,7 +448,8 @@ def held_out(
     should_continue: Callable[[], bool] = lambda: True,
 ) -> HeldOut:
     """What weeks that were not used to choose give with a hold, by default those of the settings. `should_continue` is
-    asked after each AT_ONCE seeds; when it says no, what has been lived so far counts. Raises ValueError as `judge`."""
+    asked after each AT_ONCE seeds; when it says no, what has been simulated so far counts. Raises ValueError as
+    `judge`."""
     days = settings().days if days is None else days
     every = tuple(settings().held_out if seeds is None else seeds)
     lives: list[RoomReplicate] = []
@@ -461,7 +462,7 @@ def held_out(
 
 
 def _of(together: CurveBatch, hold_s: float, days: int) -> Array:
-    """False-offs, dark minutes, hours lit while empty, waves and trips to the switch per day with a hold, (lives,
+    """False-offs, dark minutes, hours lit while empty, waves and trips to the switch per day with a hold, (replicates,
     5)."""
     return np.asarray(np.array(together.outcomes(hold_s)).T / IN_UNITS / days)
 

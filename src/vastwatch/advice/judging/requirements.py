@@ -76,7 +76,7 @@ NOT_AT_ALL = {
 
 def in_words(it: RequirementCheck) -> str:
     """A need, its figure, and the most that it may be: `3.2 drops a week, 1 allowed`. Where it is met in the weeks that
-    were lived and yet not surely in others: `0.2 drops a week, in others perhaps 0.4, 0.25 allowed`."""
+    were simulated and yet not surely in others: `0.2 drops a week, in others perhaps 0.4, 0.25 allowed`."""
     said = IN_WORDS[it.need].format(figure(it.value) if it.need != "hold_s" else f"{it.value:.0f}")
     if it.need in NOT_AT_ALL and it.value > LONG_S:
         return f"{NOT_AT_ALL[it.need]}, {it.limit:.3g} s allowed"
@@ -92,7 +92,8 @@ def violation(needs: Iterable[RequirementCheck]) -> float:
 
 @dataclass(frozen=True, eq=False)
 class Waits:
-    """Seconds that people waited for something, of all lives, and the quantile that counts in each that has any."""
+    """Seconds that people waited for something, of all replicates, and the quantile that counts in each that has
+    any."""
 
     every: Array
     by_life: Array
@@ -109,8 +110,9 @@ class SecondaryOutcomes(NamedTuple):
 
 
 class _Laid(NamedTuple):
-    """Some lives on one line of time, in what no hold changes: rows of who was awake and who slept there alone; who
-    came into the dark, when, and until when they asked for light; how long anybody who came in waited to be noticed."""
+    """Some replicates on one line of time, in what no hold changes: rows of who was awake and who slept there alone;
+    who came into the dark, when, and until when they asked for light; how long anybody who came in waited to be
+    noticed."""
 
     awake: Array
     asleep: Array
@@ -132,7 +134,7 @@ def _laid(replicates: tuple[RoomReplicate, ...]) -> _Laid:
     people = laid_there(tuple(x.there for x in replicates))
     asleep, dark = (concatenate(column) for column in zip(*((x.asleep, x.dark) for x in replicates)))
     came, asked_until = comers(people, dark)
-    # Anybody who is there from the beginning of a life has not come.
+    # Anybody who is there from the beginning of a replicate has not come.
     later = came > step * replicate_of(came, step)
     return _Laid(people.awake.intervals, asleep.intervals, came[later], asked_until[later], waits)
 
@@ -141,7 +143,7 @@ def _laid(replicates: tuple[RoomReplicate, ...]) -> _Laid:
 def secondary_outcomes(replicates: tuple[RoomReplicate, ...], together: CurveBatch, hold_s: float) -> SecondaryOutcomes:
     """Measure the secondary outcomes of a batch at one hold: false-ons, light over sleepers, waits for light and for a
     notice. `together`: the concatenated curves."""
-    # Loaded where lives are looked at: the compiler takes a moment.
+    # Loaded where replicates are looked at: the compiler takes a moment.
     from vastwatch.loops.outcomes import besides
 
     days, laid, step = replicates[0].days, _laid(replicates), replicate_step_s(replicates[0].dark)
@@ -153,7 +155,7 @@ def secondary_outcomes(replicates: tuple[RoomReplicate, ...], together: CurveBat
 
 
 def _waits(values: Array, life: NDArray[np.int64], share: float) -> Waits:
-    """Of what was waited, one life after the other, with the quantile of each."""
+    """Of what was waited, one replicate after the other, with the quantile of each."""
     from vastwatch.loops.outcomes import quantiles
 
     return Waits(values, quantiles(values, life, share))

@@ -17,7 +17,7 @@ from vastwatch.design.expressions import AllOf, Expr, Not, Report
 from vastwatch.design.project import Project, find, put
 from vastwatch.rehearsal.reaction_inputs import sensors_read
 
-# Seeds that an effect is lived under: it is the same people and draws before and after.
+# Seeds that an effect is simulated under: it is the same people and draws before and after.
 SEEDS = 4
 # A hot week is so much warmer; habits are so many times as irregular; the longest and the shortest day are around here.
 HOT_C, IRREGULAR = 7.0, 3.0

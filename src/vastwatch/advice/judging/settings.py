@@ -1,6 +1,6 @@
-"""What the judge of a room lives: days under each seed, the seeds a setting is chosen on, and others that prove it.
+"""What the judge of a room simulates: days under each seed, the seeds a setting is chosen on, and others that prove it.
 
-One value holds for the whole process. Tests live less: they say so by `judging_by`.
+One value holds for the whole process. Tests simulate less: they say so by `judging_by`.
 """
 
 from __future__ import annotations

@@ -122,8 +122,8 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
 
 
 def _until_hopeless(exact: AnyConclusionCurve, holds: Array, days: int) -> list[Outcome]:
-    """What holds come to, from the longest down to where it is hopeless: each is lived by itself, and the shorter the
-    longer that takes."""
+    """What holds come to, from the longest down to where it is hopeless: each is simulated by itself, and the shorter
+    the longer that takes."""
     out: list[Outcome] = []
     for hold in reversed(holds.tolist()):
         out.append(exact.outcome(hold))

@@ -17,13 +17,13 @@ from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.memo import memoised
 from vastwatch.rehearsal import Rehearsal
 
-# With more rows than this only the combinations that were lived are listed.
+# With more rows than this only the combinations that were simulated are listed.
 MOST_ROWS = 8
 
 
 class LadderState(NamedTuple):
     """Which rows hold, the row that wins (the number of rows for none), and its share of the rehearsed time; zero
-    where it was not lived."""
+    where it was not simulated."""
 
     holds: tuple[bool, ...]
     wins: int
@@ -37,19 +37,19 @@ class LadderState(NamedTuple):
 
 @memoised
 def states(run: LadderRun) -> list[LadderState]:
-    """Every combination of a ladder's rows, the most frequent first; of those that were not lived the fewest rows
+    """Every combination of a ladder's rows, the most frequent first; of those that were not simulated the fewest rows
     first."""
     n, end = len(run.rows), float(run.winners.edges[-1])
     edges = np.unique(np.concatenate([[0.0], *(s.switches for s in run.row_signals)]))
     holds = np.array([s.at(edges) for s in run.row_signals]).reshape(n, -1).T
     spent = np.diff(np.append(edges, end))
-    lived: dict[tuple[bool, ...], float] = {}
+    seconds_of: dict[tuple[bool, ...], float] = {}
     for row, seconds in zip(map(tuple, holds.tolist()), spent.tolist()):
-        lived[row] = lived.get(row, 0.0) + seconds
-    every = set(lived)
+        seconds_of[row] = seconds_of.get(row, 0.0) + seconds
+    every = set(seconds_of)
     if n <= MOST_ROWS:
         every |= set(product((False, True), repeat=n))
-    found = [LadderState(h, next((k for k, on in enumerate(h) if on), n), lived.get(h, 0.0) / end) for h in every]
+    found = [LadderState(h, next((k for k, on in enumerate(h) if on), n), seconds_of.get(h, 0.0) / end) for h in every]
     return sorted(found, key=lambda s: (-s.share, sum(s.holds), s.holds))
 
 

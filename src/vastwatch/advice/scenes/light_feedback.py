@@ -66,7 +66,7 @@ class ThresholdProposal(NamedTuple):
 def propose_thresholds(project: Project, room: str, r: Rehearsal) -> ThresholdProposal | None:
     """Thresholds for a room of which daylight or a light sensor tells the dark: below what the room asks for, as the
     sensor reads that, and until so much more that neither its own lamps nor a passing cloud blink it; held against some
-    days lived. None for other sources, which have none."""
+    days simulated. None for other sources, which have none."""
     record = find(project.rooms, room)
     source = record.darkness or DarkSource()
     if source.source not in ("daylight", "sensor"):

@@ -1,8 +1,8 @@
 """Concatenated batch: several replicates of one room on one time line, so that a hold is evaluated for all in one pass.
 
-Between one life and the next lies a pause in which nobody is there, no sensor reports and nothing counts, longer than
-any hold: so each comes to exactly what it comes to alone. What is done in arrays costs hardly more for all than for
-one.
+Between one replicate and the next lies a pause in which nobody is there, no sensor reports and nothing counts, longer
+than any hold: so each comes to exactly what it comes to alone. What is done in arrays costs hardly more for all than
+for one.
 """
 
 from __future__ import annotations
@@ -53,7 +53,7 @@ JOINED_S = (0.0, 30.0, 120.0, 480.0)
 
 
 class Outcomes(NamedTuple):
-    """Outcomes of one hold by replicate, (lives,) each: false-offs, dark and wasted seconds, waves, trips to the
+    """Outcomes of one hold by replicate, (replicates,) each: false-offs, dark and wasted seconds, waves, trips to the
     switch."""
 
     drops: Array
@@ -64,7 +64,7 @@ class Outcomes(NamedTuple):
 
 
 class CurveBatch:
-    """The curves of some lives of one room, all of the same span, with the same sensors and people."""
+    """The curves of some replicates of one room, all of the same span, with the same sensors and people."""
 
     def __init__(self, curves: Sequence[Curve]) -> None:
         self._many = len(curves)
@@ -83,11 +83,11 @@ class CurveBatch:
         self._known: dict[float, Outcomes] = {}
 
     def __len__(self) -> int:
-        """How many lives."""
+        """How many replicates."""
         return self._many
 
     def outcomes(self, hold_s: float) -> Outcomes:
-        """Of a hold of less than KNOWN_S: in each life what its own `Curve.outcome` says."""
+        """Of a hold of less than KNOWN_S: in each replicate what its own `Curve.outcome` says."""
         if hold_s not in self._known:
             self._known[hold_s] = self._each(hold_s) if self._line is None else self._line.outcomes(hold_s)
         return self._known[hold_s]
@@ -98,13 +98,13 @@ class CurveBatch:
         return Outcomes(*np.array(rows, float).reshape(-1, 5).T)
 
     def light(self, hold_s: float) -> Signal:
-        """The light in each life, as its own `Curve.light` says, laid end to end."""
+        """The light in each replicate, as its own `Curve.light` says, laid end to end."""
         if self._line is None:
             return concatenate(tuple(c.light(hold_s) for c in self._curves))
         return self._line.light(hold_s)
 
     def light_per_replicate(self, hold_s: float) -> list[Signal]:
-        """The same, life by life."""
+        """The same, replicate by replicate."""
         if self._line is None:
             return [c.light(hold_s) for c in self._curves]
         return self._line.apart(self._line.light(hold_s))
@@ -122,20 +122,21 @@ def replicate_step_s(signal: Signal) -> float:
 
 
 def replicate_of(at: Array, step: float) -> NDArray[np.int64]:
-    """Which life each instant on the line lies in."""
+    """Which replicate each instant on the line lies in."""
     return np.asarray(at // step, np.int64)
 
 
 @memoised
 def concatenate(signals: tuple[Signal, ...]) -> Signal:
-    """The signals of some lives on one line of time: life k from k `replicate_step_s` on, and off in the pauses."""
+    """The signals of some replicates on one line of time: replicate k from k `replicate_step_s` on, and off in the
+    pauses."""
     step = replicate_step_s(signals[0])
     rows = [s.intervals + k * step for k, s in enumerate(signals)]
     return Signal.from_intervals(np.concatenate(rows), 0.0, len(signals) * step)
 
 
 def laid_there(each: tuple[There, ...]) -> There:
-    """The people of some lives on one line of time."""
+    """The people of some replicates on one line of time."""
     awake, asking = (concatenate(column) for column in zip(*each))
     return There(awake, asking)
 
@@ -150,16 +151,16 @@ class _Lives:
         self._end = len(each) * self._step
 
     def _by_life(self, at: Array, weights: Array | None = None) -> Array:
-        """How many instants, or how much, lie in each life."""
+        """How many instants, or how much, lie in each replicate."""
         return np.bincount(replicate_of(at, self._step), weights, self._many).astype(float)
 
     def _seconds(self, signal: Signal) -> Array:
-        """How long a signal that is off in the pauses is on in each life."""
+        """How long a signal that is off in the pauses is on in each replicate."""
         rows = signal.intervals
         return self._by_life(rows[:, 0], rows[:, 1] - rows[:, 0])
 
     def apart(self, light: Signal) -> list[Signal]:
-        """A light that is off in the pauses, life by life."""
+        """A light that is off in the pauses, replicate by replicate."""
         rows = light.intervals
         bounds = rows[:, 0].searchsorted(self._step * np.arange(self._many + 1))
         return [
@@ -170,7 +171,7 @@ class _Lives:
     def _unconditional(
         self, lives: Sequence[WavingCurve] | Sequence[AnyConclusionCurve] | Sequence[ManualOnCurve]
     ) -> Signal | None:
-        """While the lives' light is on whatever is concluded."""
+        """While the replicates' light is on whatever is concluded."""
         each = [c.unconditional for c in lives]
         if all(a is None for a in each):
             return None
@@ -191,7 +192,7 @@ class _Lives:
 
 
 class AnyConclusionBatch(_Lives):
-    """The lives of people who wave at a light that follows any conclusion."""
+    """The replicates of people who wave at a light that follows any conclusion."""
 
     def __init__(self, lives: Sequence[AnyConclusionCurve]) -> None:
         super().__init__(lives)
@@ -206,11 +207,11 @@ class AnyConclusionBatch(_Lives):
         self._who = self._all_of_them(lives)
 
     def outcomes(self, hold_s: float) -> Outcomes:
-        """Of a hold, in each life."""
+        """Of a hold, in each replicate."""
         return self.outcomes_of(with_hold(self._expr, hold_s) or self._expr)
 
     def outcomes_of(self, expr: Expr) -> Outcomes:
-        """Of the same conclusion with other figures, in each life."""
+        """Of the same conclusion with other figures, in each replicate."""
         did, lit = reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.unconditional)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
@@ -218,20 +219,20 @@ class AnyConclusionBatch(_Lives):
         )  # fmt: skip
 
     def light(self, hold_s: float) -> Signal:
-        """The light, life after life."""
+        """The light, replicate after replicate."""
         expr = with_hold(self._expr, hold_s) or self._expr
         return reactive_light(expr, self._given, self._dark, self._who, self._sensors, self.unconditional)[1]
 
 
 class _HandLine(_Lives):
-    """The lives of people who switch a light on by hand that one hold of some reports keeps."""
+    """The replicates of people who switch a light on by hand that one hold of some reports keeps."""
 
     def __init__(self, lives: Sequence[ManualOnCurve]) -> None:
         super().__init__(lives)
         start, keep = map(concatenate, zip(*(c.parts for c in lives if c.parts is not None)))
         there, dark = laid_there(tuple(c.there for c in lives)), concatenate(tuple(c.dark for c in lives))
         self.unconditional = self._unconditional(lives)
-        # Loaded where many lives are walked through: the compiler takes a moment.
+        # Loaded where many replicates are walked through: the compiler takes a moment.
         from vastwatch.loops.reactions import pressed_at
 
         self._curve = ManualOnCurve(
@@ -240,7 +241,7 @@ class _HandLine(_Lives):
         self._need = light_demand(there, dark, self.unconditional)
 
     def outcomes(self, hold_s: float) -> Outcomes:
-        """Of a hold, in each life."""
+        """Of a hold, in each replicate."""
         yield_to_interface()
         lit, pressed = self._curve.lit(hold_s)
         return Outcomes(
@@ -249,12 +250,12 @@ class _HandLine(_Lives):
         )  # fmt: skip
 
     def light(self, hold_s: float) -> Signal:
-        """The light, life after life."""
+        """The light, replicate after replicate."""
         return self._curve.lit(hold_s)[0]
 
 
 class _Line(_Lives):
-    """The lives of people who wave at one hold of some reports."""
+    """The replicates of people who wave at one hold of some reports."""
 
     def __init__(self, lives: Sequence[WavingCurve]) -> None:
         super().__init__(lives)
@@ -292,8 +293,8 @@ class _Line(_Lives):
         return self._joined[least]
 
     def outcomes(self, hold_s: float) -> Outcomes:
-        """Of a hold, in each life."""
-        # Loaded where many lives are walked through: the compiler takes a moment.
+        """Of a hold, in each replicate."""
+        # Loaded where many replicates are walked through: the compiler takes a moment.
         from vastwatch.loops.outcomes import outcomes
 
         yield_to_interface()
@@ -307,7 +308,7 @@ class _Line(_Lives):
         return Outcomes(drops + self._left_anyhow, dark + self._unlit_s, idle, waves, trips)
 
     def light(self, hold_s: float) -> Signal:
-        """The light, life after life."""
+        """The light, replicate after replicate."""
         from vastwatch.loops.outcomes import lit_intervals
 
         yield_to_interface()

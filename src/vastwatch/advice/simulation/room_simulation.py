@@ -1,6 +1,7 @@
 """Simulated weeks of one room: some days of its people under one seed, and what any hold would have come to in them.
 
-Everybody lives, and of the sensors only those run that the room's presence reads, so that many seeds are to be had.
+Everybody is simulated, and of the sensors only those run that the room's presence reads, so that many seeds are to be
+had.
 """
 
 from __future__ import annotations
@@ -121,7 +122,7 @@ def nobody_there(project: Project, room: str) -> str:
 def simulate_room_batch(project: Project, room: str, days: int, seeds: Sequence[int]) -> list[RoomReplicate]:
     """`simulate_room` under each of some seeds: for several, sensors are heard in one go."""
     if len(seeds) > 1:
-        # Loaded where many lives are lived: the compiler takes a moment.
+        # Loaded where many replicates are simulated: the compiler takes a moment.
         from vastwatch.rehearsal import report_batch
 
         report_batch.fill_report_cache(_alone(project, room), [simulate_days(project, days, s) for s in seeds])

@@ -24,7 +24,7 @@ Array = NDArray[np.float64]
 # An occupancy probability is looked at so long after a switching, ever more rarely, seconds, and at the next one; more
 # often where it is told.
 LOOKS, TOLD = ([0.5 * by**k for k in range(n)] for by, n in ((2.0, 25), (1.2, 95)))
-# In place of a sensor's number: a life begins, or ends.
+# In place of a sensor's number: a replicate begins, or ends.
 BEGINS, ENDS = -2, -3
 # Events are taken an hour at a time, seconds; so many hours are remembered; how they begin is told to so many bits.
 HOUR_S = 3600.0
@@ -120,7 +120,7 @@ class BeliefFilter:
         return _Hour(rounded, on, tuple(switches))
 
     def _heard(self, v: Array, now: list[bool], i: int) -> Array:
-        """After sensor i has switched, or a life has begun or ended."""
+        """After sensor i has switched, or a replicate has begun or ended."""
         if i == BEGINS:
             return self.chain.stationary
         if i < 0:
@@ -202,7 +202,7 @@ def _normal(v: Array) -> Array:
 
 
 def _events(reports: Sequence[Signal], alive: Signal | None) -> tuple[Array, NDArray[np.intp]]:
-    """When any of the reports switches, in order, and which; with the begins and ends of lives."""
+    """When any of the reports switches, in order, and which; with the begins and ends of replicates."""
     at = np.concatenate([r.switches for r in reports])
     which = np.concatenate([np.full(len(r.switches), i) for i, r in enumerate(reports)]).astype(int)
     if alive is not None:

@@ -65,7 +65,7 @@ def _evaluate(expr: Expr, leaf_signals: LeafSignal, chains: Iterator[MarkovChain
     if alive is not None and isinstance(expr, Not):
         return alive - parts[0]
     if alive is not None and isinstance(expr, DoorLatch):
-        # Between two lives all doors stand open: nobody is latched in.
+        # Between two replicates all doors stand open: nobody is latched in.
         parts[1] = parts[1] | ~alive
     return apply_operator(expr, parts)
 

@@ -63,7 +63,7 @@ class ReactionKeys(NamedTuple):
 class OccupancyIntervals:
     """While somebody who would react is awake at one place in the dark: [begin, end), sorted and apart, (n,); how long
     they wait before they wave, (n,); the chance that each sensor notices a wave from there, (sensors, n). `luck`: by
-    default one life's, with the sensors' own keys."""
+    default one replicate's, with the sensors' own keys."""
 
     begin: Array
     end: Array
@@ -431,7 +431,7 @@ def _joined(a: _Steps, b: _Steps) -> _Steps:
     return _Steps(*map(both, a, b))
 
 
-# -- for many lives at once ----------------------------------------------------------------------------------------
+# -- for many replicates at once ------------------------------------------------------------------------
 
 
 def occupancy_arrays(occupancy: OccupancyIntervals, sensors: tuple[WaveSensor, ...]) -> loops.OccupancyArrays:

@@ -75,7 +75,7 @@ class Placed:
 
 
 def _shown(found: Frontier) -> list[Point]:
-    """All but what a search lived through and left behind."""
+    """All but what a search evaluated and left behind."""
     best = {id(p) for p in found.pareto_points}
     return [p for p in found.points if p.kind != "search" or id(p) in best]
 

@@ -213,9 +213,9 @@ def _rooms(project: Project, rehearsal: Rehearsal | None) -> str:
     for room in project.rooms:
         it = needs_of(project, room)
         scores = rehearsal.scores.get(room.id) if rehearsal is not None else None
-        lived = scores is not None and rehearsal is not None and rehearsal.truth.occupied(room.id, False).total() > 0
+        occupied = scores is not None and rehearsal is not None and rehearsal.truth.occupied(room.id, False).total() > 0
         did = ("–", "–", "–")
-        if scores is not None and lived:
+        if scores is not None and occupied:
             did = (f"{7 * scores.false_offs:.1f}", f"{figure(scores.dark_min)} min", f"{scores.wasted_h:.1f} h")
         rows.append((room.name, use_words(project, room), duration_words(it.notice_s), f"{it.drops_per_week:g}", *did))
     head = (

@@ -43,7 +43,7 @@ def make_application(argv: list[str] | None = None) -> QApplication:
     return app
 
 
-# Of results a window keeps so many bytes, for hours: what the judge lives for a room of the sample, and its week.
+# Of results a window keeps so many bytes, for hours: what the judge simulates for a room of the sample, and its week.
 KEPT = 200 * 1024 * 1024
 
 

@@ -160,7 +160,7 @@ class Verdict(QWidget):
             self.refresh()
 
     def _messages(self) -> str:
-        """What the selected sensor sent in this week, once it has been lived."""
+        """What the selected sensor sent in this week, once it has been simulated."""
         project, r = self.document.project, self.results.rehearsal
         sensor = next((s for s in project.sensors if s.id == self.focus.selected), None)
         if r is None or sensor is None or not self.focus.here.chooses or sensor.id not in r.recording.sensors:

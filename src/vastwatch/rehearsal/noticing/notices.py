@@ -63,7 +63,7 @@ def notices_of(
     false: tuple[FalseSource, ...],
     hold: float,
 ) -> Notices:
-    """What one sensor (or one part of a housing) notices of some days that a household lives, cut at midnights.
+    """What one sensor (or one part of a housing) notices of some days of a household, cut at midnights.
 
     `level`: its level's place by elevation; `hold`: the device's own, seconds.
     """

@@ -87,7 +87,7 @@ def sources_on_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseS
 
 
 def per_replicate(weekly: Sequence[Weekly], calendar: Calendar) -> list[list[FalseSource]]:
-    """The sources of all days of some lives, whose calendars differ from this one in their weather alone."""
+    """The sources of all days of some replicates, whose calendars differ from this one in their weather alone."""
     known: dict[tuple[str, int], FalseSource] = {}
 
     def source(it: _Falsely, day: int) -> FalseSource:

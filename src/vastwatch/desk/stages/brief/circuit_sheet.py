@@ -1,4 +1,4 @@
-"""The truth table of a circuit: every state of its switches, contacts and module, and what is on and lives in it."""
+"""The truth table of a circuit: every state of its switches, contacts and module, and what is on and live in it."""
 
 from __future__ import annotations
 

@@ -1,5 +1,6 @@
-"""Designs side by side: variants of the project, kept by name, lived by the same people on the same days as the present
-design; plan, price, rooms with how sure each difference is, and a day of a room. One is adopted in one undo step."""
+"""Designs side by side: variants of the project, kept by name, simulated with the same people on the same days as the
+present design; plan, price, rooms with how sure each difference is, and a day of a room. One is adopted in one undo
+step."""
 
 from __future__ import annotations
 

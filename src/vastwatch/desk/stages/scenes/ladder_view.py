@@ -21,7 +21,8 @@ DRAG_PX = 5.0
 
 class ShownRow(NamedTuple):
     """A row as it is shown: its record's id (None for what holds where none does, and for hands), its name, what it
-    asks for, its share of the time (None while nothing was lived), whether it wins now, and whether it holds now."""
+    asks for, its share of the time (None while nothing was simulated), whether it wins now, and whether it holds
+    now."""
 
     row: str | None
     name: str

@@ -25,7 +25,7 @@ def row_number(ident: str | None, output: GuardedOutput) -> int | None:
 
 
 def output_rows(project: Project, house: HouseRun | None, output: GuardedOutput, t: float) -> list[ShownRow]:
-    """An output's rows with their shares of the lived time, and the one that wins at an instant."""
+    """An output's rows with their shares of the simulated time, and the one that wins at an instant."""
     same = house is not None and any(o is output for o in house.project.outputs)
     won = share = None
     if house is not None and same and output.rows:

@@ -159,9 +159,9 @@ class ScenesPanel(QWidget):
             did = self.pane.did
             held = stuck(project, room or "", self.results.rehearsal)
             every = [] if did is None else states(did)
-            count, lived = len(every), sum(s.occurred for s in every)
+            count, occurred = len(every), sum(s.occurred for s in every)
             told = self.tr("{} stuck").format(len(held)) if held else self.tr("none stuck")
-            self.states.setText(self.tr("States: {}, {}").format(lived or count, told))
+            self.states.setText(self.tr("States: {}, {}").format(occurred or count, told))
         self.dark.show_room(record)
         self.also.show_room(project, room or "")
         self._caution.setVisible(
@@ -274,7 +274,7 @@ class ScenesPanel(QWidget):
         self.say.emit(self.tr("Drag it where it belongs. What it does, and until when, is at the right."))
 
     def ask_ahead(self) -> None:
-        """Which rows would light the room ahead of who comes, tried on weeks lived."""
+        """Which rows would light the room ahead of who comes, tried on weeks simulated."""
         room, project = self.focus.room, self.document.project
         if room is None:
             return

@@ -36,11 +36,11 @@ class StatesSheet(QDialog):
         box = QVBoxLayout(self)
         box.setSpacing(8)
         every = states(did)
-        lived = sum(s.occurred for s in every)
+        occurred = sum(s.occurred for s in every)
         box.addWidget(
             label(
                 self.tr("{} of {} combinations occurred in the week. The topmost row that applies wins.").format(
-                    lived, len(every)
+                    occurred, len(every)
                 ),
                 "soft", True,
             )

@@ -1,6 +1,6 @@
 """The user's own device types: kept beside the program's, made from any other, checked field by field.
 
-They live in one JSON list in the user's data folder; a project carries along those it uses.
+They are stored in one JSON list in the user's data folder; a project carries along those it uses.
 """
 
 from __future__ import annotations
