@@ -29,8 +29,8 @@ from vastwatch.desk.stages.timing.frontier_sheet import FrontierSheet
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.words import duration_words, figure
 
-# So many lines the reason of a recommendation mostly has.
-REASON_LINES = 7
+# No reason of the sample has more lines than this at the narrowest panel.
+REASON_LINES = 11
 
 
 class TimingPanel(QWidget):
@@ -77,8 +77,6 @@ class TimingPanel(QWidget):
         box.addWidget(self.every)
         self._reason = label("", "soft", True)
         self._reason.setAlignment(Qt.AlignmentFlag.AlignTop)
-        # The first estimate is a line or two, the reason from all weeks as many as this.
-        self._reason.setMinimumHeight(REASON_LINES * self._reason.fontMetrics().lineSpacing())
         box.addWidget(self._reason)
         self._caution = label(
             self.tr(
@@ -138,10 +136,15 @@ class TimingPanel(QWidget):
         lit = room is not None and presence_of(self.document.project, room) is not None
         # A curve that is on its way has its place already: what lies below it stays where it is.
         busy = self.results[CURVE].busy
-        waits = busy and lit and not has and made_by(self.document.project, room or "") == "presence"
+        by_hold = lit and made_by(self.document.project, room or "") == "presence"
+        waits = busy and by_hold and not has
         for w in (self.plot, self._legend, self._here, self._use):
             w.setVisible(has or waits)
         self._use.setEnabled(not waits)
+        # The first estimate is a line or two, the reason from all weeks many more.
+        lines = REASON_LINES if by_hold else 0
+        self._reason.ensurePolished()
+        self._reason.setMinimumHeight(lines * self._reason.fontMetrics().lineSpacing())
         self.every.setVisible(lit and bool(lights_in(self.document.project, room or "")))
         use = find(self.document.project.rooms, room).use if room else ""
         self._caution.setVisible(use in ("stair", "passage", "corridor", "workshop", "plant"))
@@ -157,7 +160,6 @@ class TimingPanel(QWidget):
             )  # fmt: skip
             return
         self._say_basis()
-        by_hold = made_by(self.document.project, curve.room) == "presence"
         for w in (self.plot, self._legend):
             w.setVisible(by_hold)
         if by_hold:
