@@ -15,8 +15,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from vastwatch.files.drawing.content import UNITS, Drawing
-from vastwatch.files.drawing.kinds import LayerKind, holds_texts, layer_kind, name_in, piece_kind
+from vastwatch.files.drawing.content import Drawing
+from vastwatch.files.drawing.kinds import LayerKind, holds_texts, layer_kind, name_in
 from vastwatch.files.drawing.openings import (
     FoundOpening,
     Swing,
@@ -25,7 +25,8 @@ from vastwatch.files.drawing.openings import (
     join_wall_ends,
     remove_nested_walls,
 )
-from vastwatch.files.drawing.walls import WallLine, find_walls, lengths, turn_of
+from vastwatch.files.drawing.placed import PlacedDrawing, Symbols, sides_of
+from vastwatch.files.drawing.walls import WallLine, find_walls, lengths
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Outline, Point
 from vastwatch.site.use_guess import guess_use
@@ -33,10 +34,6 @@ from vastwatch.site.use_guess import guess_use
 Array = NDArray[np.float64]
 Role = Literal["wall", "door", "window", "room", "furniture", "left out", "not recognised"]
 
-# Inserted blocks no larger than this are symbols of one thing, metres.
-SYMBOL_M = 4.0
-# Turned by less than this a drawing is straight; by more it was meant so, degrees.
-STRAIGHT_DEG, MEANT_DEG = 0.02, 44.9
 # A room is not smaller, square metres; and its corners are so exact, metres.
 SMALLEST_ROOM_M2, GRID_M = 0.7, 0.001
 # More rooms than this are a pattern, and not a building.
@@ -111,113 +108,16 @@ class Interpretation:
         return sum(f.kind == kind for w in self.walls for f in w.openings)
 
 
-class _Placed:
-    """The content of a drawing on the chosen layers, in metres, turned and moved."""
-
-    def __init__(self, drawing: Drawing, layers: Iterable[str], unit: str, straighten: bool) -> None:
-        self.drawing = drawing
-        chosen = set(layers)
-        self.strokes = [s for s in drawing.strokes if s.layer in chosen]
-        self.arcs = [a for a in drawing.arcs if a.layer in chosen]
-        self.shapes = [o for o in drawing.outlines if o.layer in chosen]
-        self.words = [w for w in drawing.words if w.layer in chosen]
-        self.scale = UNITS[unit]
-        self.turn, self.shift = 0.0, np.zeros(2)
-        lines = self.lines_of(self.strokes)
-        every = np.vstack([lines.reshape(-1, 2), *(np.asarray(o.corners, float) * self.scale for o in self.shapes)])
-        if len(every) and straighten:
-            sides = np.vstack([lines, *(_sides(np.asarray(o.corners, float) * self.scale) for o in self.shapes)])
-            turn = turn_of(sides)
-            self.turn = turn if STRAIGHT_DEG <= abs(turn) <= MEANT_DEG else 0.0
-        if len(every):
-            self.shift = self._turned(every).min(axis=0)
-
-    def _turned(self, points: Array) -> Array:
-        if self.turn == 0.0:
-            return points
-        c, s = math.cos(math.radians(-self.turn)), math.sin(math.radians(-self.turn))
-        return points @ np.array([[c, s], [-s, c]])
-
-    def at(self, points: Array) -> Array:
-        """Points of the drawing (n, 2), in metres near the origin."""
-        return self._turned(np.asarray(points, float).reshape(-1, 2) * self.scale) - self.shift
-
-    def point(self, p: Point) -> Point:
-        x, y = self.at(np.array([p]))[0]
-        return float(x), float(y)
-
-    def lines_of(self, strokes: Iterable) -> Array:
-        """Strokes as (n, 4)."""
-        rows = np.array([(*s.a, *s.b) for s in strokes], float).reshape(-1, 4)
-        return np.hstack([self.at(rows[:, :2]), self.at(rows[:, 2:])])
-
-
-def _sides(corners: Array) -> Array:
-    return np.hstack([corners, np.roll(corners, -1, axis=0)])
-
-
-class _Symbols:
-    """Which inserted blocks are symbols of one thing, and what of: by their size, their names, and what is in them."""
-
-    def __init__(self, placed: _Placed) -> None:
-        self.placed, self.drawing = placed, placed.drawing
-        points: dict[int, list[Array]] = {}
-        self.swinging: set[int] = set()
-        for stroke, line in zip(placed.strokes, placed.lines_of(placed.strokes)):
-            points.setdefault(stroke.piece, []).append(line.reshape(2, 2))
-        for shape in placed.shapes:
-            points.setdefault(shape.piece, []).append(placed.at(np.asarray(shape.corners)))
-        for arc in placed.arcs:
-            points.setdefault(arc.piece, []).append(placed.at(np.array([arc.a, arc.b, arc.centre])))
-        # What lies in a piece lies in the piece that holds it.
-        for k in range(len(self.drawing.pieces) - 1, -1, -1):
-            if k in points and self.drawing.pieces[k].parent >= 0:
-                points.setdefault(self.drawing.pieces[k].parent, []).extend(points[k])
-        self.frames: dict[int, Array] = {}
-        for k, parts in points.items():
-            if k >= 0:
-                frame = _frame(np.vstack(parts), self.drawing.pieces[k].turn - placed.turn)
-                if max(math.dist(frame[0], frame[1]), math.dist(frame[1], frame[2])) <= SYMBOL_M:
-                    self.frames[k] = frame
-
-    def symbol(self, piece: int) -> int:
-        """The outermost piece that is a symbol and holds this one; -1 where none does."""
-        found = -1
-        while piece >= 0:
-            if piece in self.frames:
-                found = piece
-            piece = self.drawing.pieces[piece].parent
-        return found
-
-    def kind(self, piece: int) -> str | None:
-        """What a symbol is: a door, a window, a kind of furniture, or None."""
-        held = self.drawing.pieces[piece]
-        named = piece_kind(held.name)
-        on = layer_kind(held.layer)
-        if on in ("doors", "windows"):
-            return "door" if on == "doors" else "window"
-        return named
-
-
-def _frame(points: Array, turn: float) -> Array:
-    """The corners (4, 2) of the frame round some points that is turned by so many degrees, counter-clockwise."""
-    c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
-    axes = np.array([[c, s], [-s, c]])
-    local = points @ axes.T
-    (x0, y0), (x1, y1) = local.min(axis=0), local.max(axis=0)
-    return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]) @ axes
-
-
 def interpret(drawing: Drawing, layers: Iterable[str], unit: str, straighten: bool = True) -> Interpretation:
     """What the chosen layers hold, in a unit of `UNITS`. Never fails: what is not understood is told as that."""
-    placed = _Placed(drawing, layers, unit, straighten)
-    symbols = _Symbols(placed)
+    placed = PlacedDrawing(drawing, layers, unit, straighten)
+    symbols = Symbols(placed)
     out = Interpretation(turn=placed.turn, origin=(float(placed.shift[0]), float(placed.shift[1])))
     lines = placed.lines_of(placed.strokes)
     kinds: list[LayerKind] = [layer_kind(s.layer) for s in placed.strokes]
     inside = np.array([symbols.symbol(s.piece) for s in placed.strokes], int)
     straight = np.array([not s.curve and not s.axis for s in placed.strokes], bool)
-    sides = [(_sides(placed.at(np.asarray(o.corners))), o) for o in placed.shapes]
+    sides = [(sides_of(placed.at(np.asarray(o.corners))), o) for o in placed.shapes]
     named = any(k == "walls" for k in kinds) or any(layer_kind(o.layer) == "walls" for o in placed.shapes)
     allowed = ("walls",) if named and _mostly_walls(lines, kinds, sides) else ("walls", "any")
 
@@ -307,7 +207,7 @@ def _mostly_walls(lines: Array, kinds: list[LayerKind], sides: list) -> bool:
     return mine >= NAMED_SHARE * (mine + rest)
 
 
-def _swings(placed: _Placed, symbols: _Symbols) -> tuple[list[Swing], list[int]]:
+def _swings(placed: PlacedDrawing, symbols: Symbols) -> tuple[list[Swing], list[int]]:
     """The arcs that may be swings of doors, and their numbers."""
     out, numbers = [], []
     for k, arc in enumerate(placed.arcs):
@@ -327,7 +227,7 @@ def _leaves(lines: Array, swings: list[Swing]) -> NDArray[np.bool_]:
     return _within(lines, [_Stretch(s.hinge, tip, LEAF_THICK_M, 0.0, s.radius) for s in swings for tip in (s.a, s.b)])
 
 
-def _marks(symbols: _Symbols, swinging: set[int]) -> list[Symbol]:
+def _marks(symbols: Symbols, swinging: set[int]) -> list[Symbol]:
     """Symbols of doors and windows that have no swing in them."""
     swung = {symbols.symbol(k) for k in swinging}
     out: list[Symbol] = []
@@ -354,7 +254,7 @@ def _walls(tracks: list[WallLine], openings: list[list[FoundOpening]]) -> list[F
     return out
 
 
-def _rooms(placed: _Placed, walls: list[FoundWall], shapes: list, out: Interpretation) -> list[FoundRoom]:
+def _rooms(placed: PlacedDrawing, walls: list[FoundWall], shapes: list, out: Interpretation) -> list[FoundRoom]:
     """Rooms drawn as closed outlines, and what the walls enclose beside them."""
     labels = _labels(placed)
     rooms: list[FoundRoom] = []
@@ -407,7 +307,7 @@ class _Label(NamedTuple):
     rank: tuple[bool, bool, float]
 
 
-def _labels(placed: _Placed) -> list[_Label]:
+def _labels(placed: PlacedDrawing) -> list[_Label]:
     """Texts that may be names of rooms; short ones, those that speak of a use, and larger ones are better."""
     out = []
     for words in placed.words:
@@ -426,7 +326,7 @@ def _name_for(corners: Outline, labels: list[_Label]) -> str | None:
     return max(mine, key=lambda x: x.rank).name if mine else None
 
 
-def _furniture(symbols: _Symbols) -> list[FoundPiece]:
+def _furniture(symbols: Symbols) -> list[FoundPiece]:
     out = []
     for k, frame in symbols.frames.items():
         if symbols.symbol(k) != k:
