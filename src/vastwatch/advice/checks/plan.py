@@ -74,11 +74,14 @@ def open_rooms(project: Project) -> Iterator[Finding]:
 def walls_out_of_place(project: Project) -> Iterator[Finding]:
     """Walls of which a part is built for the outside and stands between rooms, or the other way round."""
     for level in project.levels:
-        each = ((wall, sum(s.end - s.begin for s in wrong)) for wall, wrong in out_of_place(project, level.id))
+        c = project.construction
+        each = (
+            (wall, sum(s.end - s.begin for s in stretches if s.place not in (None, built_as(c, wall))))
+            for wall, stretches in out_of_place(project, level.id)
+        )
         found = [(wall, metres) for wall, metres in each if metres >= STRETCH_M]
         if not found:
             continue
-        c = project.construction
         inside = sum(m for wall, m in found if built_as(c, wall) == "outer")
         outside = sum(m for wall, m in found if built_as(c, wall) == "inner")
         parts = []

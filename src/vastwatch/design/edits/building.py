@@ -108,7 +108,7 @@ def fresh_name_id(project: Project, stem: str) -> str:
 
 
 @memoised
-def _frame_of(room: Room) -> tuple[float, float, float, float]:
+def frame_of(room: Room) -> tuple[float, float, float, float]:
     """The frame of a room; records are found by identity, which takes a tenth of hashing an outline."""
     return polygons.bounds(room.outline)
 
@@ -117,7 +117,7 @@ def overlapped(outline: Outline, rooms: Iterable[Room]) -> Room | None:
     """The first of some rooms that an outline shares area with, or None."""
     x0, y0, x1, y1 = polygons.bounds(outline)
     for room in rooms:
-        a, b, c, d = _frame_of(room)
+        a, b, c, d = frame_of(room)
         apart = x1 < a + SAME or c < x0 + SAME or y1 < b + SAME or d < y0 + SAME
         if not apart and overlap(outline, room.outline):
             return room

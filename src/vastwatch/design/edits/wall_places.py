@@ -12,9 +12,10 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import pairwise
 from typing import Literal, NamedTuple
 
+import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits.building import ASIDE, SAME, room_edges
+from vastwatch.design.edits.building import ASIDE, SAME, frame_of, room_edges
 from vastwatch.design.project import Construction, Project, fresh_ids, on_level
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, Room, Wall
@@ -72,17 +73,23 @@ def _beside(wall: Wall, length: float, room: Room) -> Iterator[tuple[float, floa
         yield lo, hi, bool(polygons.contains_point(room.outline, *left))
 
 
-def out_of_place(project: Project, level: str) -> Iterator[tuple[Wall, list[WallStretch]]]:
-    """Walls of a level that are built for the other place than that where they stand, with the stretches of which that
-    is so."""
+def out_of_place(
+    project: Project, level: str, which: Callable[[Wall], bool] = lambda _: True
+) -> Iterator[tuple[Wall, list[WallStretch]]]:
+    """Those of some walls of a level, by default all, that are built for the other place than that where they stand,
+    each with all its stretches."""
     rooms = on_level(project.rooms, level)
+    frames = np.array([frame_of(r) for r in rooms], float).reshape(-1, 4)
     for wall in on_level(project.walls, level):
         as_place = built_as(project.construction, wall)
-        if as_place is None:
+        if as_place is None or not which(wall):
             continue
-        wrong = [s for s in wall_stretches(wall, rooms) if s.place not in (None, as_place)]
-        if wrong:
-            yield wall, wrong
+        # Most rooms are far from a wall, by their frames.
+        low, high = np.minimum(wall.a, wall.b) - SAME, np.maximum(wall.a, wall.b) + SAME
+        near = np.flatnonzero((frames[:, :2] <= high).all(axis=1) & (frames[:, 2:] >= low).all(axis=1))
+        stretches = wall_stretches(wall, [rooms[k] for k in near.tolist()])
+        if any(s.place not in (None, as_place) for s in stretches):
+            yield wall, stretches
 
 
 def walls_by_place(project: Project, level: str, which: Callable[[Wall], bool] = lambda _: True) -> Project:
@@ -92,12 +99,9 @@ def walls_by_place(project: Project, level: str, which: Callable[[Wall], bool] =
     ids = fresh_ids(project, f"{level}-wall")
     parts: dict[str, list[Wall]] = {}
     changed: dict[str, Opening] = {}
-    rooms = on_level(project.rooms, level)
-    for wall, _ in out_of_place(project, level):
-        if not which(wall):
-            continue
+    for wall, stretches in out_of_place(project, level, which):
         hosted = [o for o in project.openings if o.wall == wall.id]
-        for k, (a, b, place) in enumerate(_clear_of(wall_stretches(wall, rooms), hosted)):
+        for k, (a, b, place) in enumerate(_clear_of(stretches, hosted)):
             how = {
                 "outer": (c.outer_m, c.outer_material), "inner": (c.inner_m, c.inner_material),
                 None: (wall.thickness, wall.material),

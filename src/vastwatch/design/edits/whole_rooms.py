@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from functools import partial
 from typing import Any, NamedTuple
 
 from msgspec.structs import replace
@@ -40,7 +41,7 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
     other = overlapped(outline, (r for r in on_level(project.rooms, room.level) if r is not room))
     if other is not None:
         raise ValueError(f"{room.name} would overlap {other.name.lower()}")
-    odd = {wall.id for wall, _ in out_of_place(project, room.level)}
+    odd = {wall.id for wall, _ in out_of_place(project, room.level, partial(_bounds, room_edges(room)))}
     parting = _parted(project, room)
     carried = _carried(project, room)
     there = [w for w in parting.stays if w.level == room.level]
@@ -64,10 +65,13 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
     # Where it was and where it is, walls between two rooms come to face the outside, and the other way round. One that
     # was built for another place before stays so.
     edges = [*room_edges(room), *room_edges(find(project.rooms, room.id))]
-    project = walls_by_place(
-        project, room.level, lambda wall: wall.id not in odd and any(alongside(wall, e) for e in edges)
-    )
+    project = walls_by_place(project, room.level, lambda wall: wall.id not in odd and _bounds(edges, wall))
     return Relocated(project, (count_words(len(lost), "opening"),) if lost else ())
+
+
+def _bounds(edges: list[tuple[Point, Point]], wall: Wall) -> bool:
+    """Whether a wall runs along one of some edges."""
+    return any(alongside(wall, edge) for edge in edges)
 
 
 def _at_their_doors(project: Project, stay: set[str]) -> Project:

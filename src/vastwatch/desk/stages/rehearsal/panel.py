@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from functools import partial
 from pathlib import Path
 
@@ -74,7 +75,10 @@ class RehearsalPanel(QWidget):
     def _used(self, path: Path, log: EventLog, reading: LogFormat) -> None:
         """Keep how the log is read, for the next one of these columns, and look at it."""
         document = self.around.document
-        project = with_format(document.project, path, reading)
+        project = document.project
+        # The log has been read even where the file is no longer there.
+        with contextlib.suppress(LogError):
+            project = with_format(document.project, path, reading)
         if project is not document.project:
             document.apply(project, self.tr("Keep how the log {} is read").format(path.name))
         self.show_log(log)
